@@ -1,0 +1,115 @@
+/** The port to the controllers of the sites. What the engine needs of the world, and nothing else. */
+import { CAUSES, causeTitle, type CauseCode } from '@/core/protect/cause';
+import type { DiskRole, LaneKind } from '@/core/protect/policy';
+import type { EpochMs } from '@/core/units';
+
+export interface Place {
+  readonly kind: 'datastore' | 'repository';
+  readonly id: number;
+}
+
+export interface DiskContent {
+  readonly diskId: number;
+  readonly digest: string;
+}
+
+/** Every request that changes something carries a `key`: the same key twice has one effect. */
+export interface SnapshotRequest {
+  readonly key: string;
+  readonly workloadId: number;
+  readonly freeze: boolean;
+}
+export interface SnapshotTaken {
+  readonly takenMs: EpochMs;
+}
+
+export interface ReadChangesRequest {
+  readonly snapshotKey: string;
+  readonly place: Place;
+  readonly excludeRoles: readonly DiskRole[];
+}
+export interface Changes {
+  readonly inspectedBytes: number;
+  /** What has to be sent, after compression. */
+  readonly sendBytes: number;
+  readonly digest: string;
+  readonly disks: readonly DiskContent[];
+}
+
+export interface TransferRequest {
+  readonly key: string;
+  readonly snapshotKey: string;
+  readonly kind: LaneKind;
+  readonly place: Place;
+  readonly excludeRoles: readonly DiskRole[];
+}
+export interface TransferProgress {
+  readonly key: string;
+  readonly sentBytes: number;
+  readonly totalBytes: number;
+  readonly rateBps: number;
+  /** When it was complete at its place; null while it goes on. */
+  readonly completedMs: EpochMs | null;
+  readonly failure: ControllerFailure | null;
+}
+export interface StoredCopy {
+  readonly digest: string;
+  readonly storedBytes: number;
+}
+
+export interface CloneRequest {
+  readonly key: string;
+  readonly copyKey: string;
+  readonly place: Place;
+  readonly clusterId: number;
+  readonly networkId: number;
+  readonly address: string;
+}
+export type CloneCheck = 'ping' | 'port' | 'query';
+
+export interface ControllerFailure {
+  readonly code: CauseCode;
+  readonly subject: string;
+  readonly detail: string;
+}
+
+export interface FleetStatus {
+  /** Names of sites that answer. */
+  readonly sitesUp: readonly string[];
+  readonly links: ReadonlyArray<{ readonly id: number; readonly name: string; readonly factor: number }>;
+  readonly repositories: ReadonlyArray<{ readonly id: number; readonly usedBytes: number }>;
+}
+
+export interface SiteController {
+  snapshot(request: SnapshotRequest): Promise<SnapshotTaken>;
+  readChanges(request: ReadChangesRequest): Promise<Changes>;
+  startTransfer(request: TransferRequest): Promise<void>;
+  progress(keys: readonly string[]): Promise<readonly TransferProgress[]>;
+  verifyCopy(place: Place, copyKey: string): Promise<StoredCopy>;
+  releaseSnapshot(snapshotKey: string): Promise<void>;
+  cancelTransfer(key: string): Promise<void>;
+  /** Deletes copies that the database let go; unknown ones are no error. */
+  deleteCopies(copies: ReadonlyArray<{ readonly place: Place; readonly copyKey: string }>): Promise<void>;
+  clone(request: CloneRequest): Promise<{ readonly readyMs: EpochMs }>;
+  boot(cloneKey: string): Promise<{ readonly bootedMs: EpochMs }>;
+  check(cloneKey: string, check: CloneCheck): Promise<{ readonly passedMs: EpochMs; readonly detail: string }>;
+  contentDigest(cloneKey: string): Promise<string>;
+  removeClone(cloneKey: string): Promise<void>;
+  status(): Promise<FleetStatus>;
+}
+
+/** A refusal or failure that the world gave as an answer. */
+export class ControllerError extends Error {
+  override readonly name = 'ControllerError';
+  readonly code: CauseCode;
+  readonly subject: string;
+  readonly retryable: boolean;
+  readonly remedy: string;
+  constructor(readonly failure: ControllerFailure) {
+    super(`${causeTitle(failure.code, failure.subject)}. ${failure.detail}`.trim());
+    this.code = failure.code;
+    this.subject = failure.subject;
+    this.retryable = CAUSES[failure.code].retryable;
+    this.remedy = CAUSES[failure.code].remedy;
+  }
+}

@@ -1,0 +1,152 @@
+import {
+  exposureAt,
+  largestCadence,
+  spansOver,
+  standingOf,
+  summariseExposure,
+  worstOfRegular,
+  type ExposurePoint,
+} from '@/core/point/exposure';
+import { HOUR, MINUTE } from '@/core/units';
+
+const points = (pairs: ReadonlyArray<readonly [number, number]>): ExposurePoint[] =>
+  pairs.map(([taken, usable]) => ({ takenAtMs: taken * MINUTE, usableFromMs: usable * MINUTE, goneAtMs: null }));
+const regular = (cadence: number, delay: number) =>
+  points(Array.from({ length: 60 }, (_, i) => [i * cadence, i * cadence + delay] as const));
+
+// Section 4 of the checks: follows from the definition; reproduced in exact fractions.
+test.each([
+  ['4-A1', 60, 20, 60, 80, 20, 50, 2 / 3],
+  ['4-A2', 60, 0, 60, 60, 0, 30, 1],
+  ['4-A3', 15, 5, 15, 20, 5, 12.5, 2 / 3],
+  ['4-A4', 1440, 240, 1440, 1680, 240, 960, 5 / 6],
+  ['4-A5', 60, 90, 60, 150, 90, 120, 0],
+])('%s: cadence %d, delay %d, RPO %d', (_id, cadence, delay, rpo, worst, least, mean, share) => {
+  const from = 10 * cadence + delay;
+  const summary = summariseExposure(
+    regular(cadence, delay),
+    from * MINUTE,
+    (from + 20 * cadence) * MINUTE,
+    rpo * MINUTE,
+  );
+  expect(summary.worstMs).toBe(worst * MINUTE);
+  expect(summary.leastMs).toBe(least * MINUTE);
+  expect(summary.meanMs).toBeCloseTo(mean * MINUTE, 6);
+  expect(summary.shareWithin).toBeCloseTo(share, 12);
+  expect(worstOfRegular(cadence, delay)).toBe(worst);
+});
+test.each<[string, Array<[number, number]>, number, number, number, number, number, number]>([
+  [
+    '4-B1',
+    [
+      [0, 20],
+      [60, 95],
+      [120, 130],
+      [180, 230],
+      [240, 260],
+    ],
+    20,
+    260,
+    110,
+    10,
+    58.75,
+    25 / 48,
+  ],
+  [
+    '4-B2',
+    [
+      [0, 20],
+      [60, 80],
+      [180, 200],
+      [240, 260],
+    ],
+    20,
+    260,
+    140,
+    20,
+    65,
+    1 / 2,
+  ],
+  [
+    '4-B3',
+    [
+      [0, 20],
+      [60, 160],
+      [120, 130],
+      [180, 200],
+    ],
+    20,
+    200,
+    130,
+    10,
+    190 / 3,
+    1 / 2,
+  ],
+])('%s: irregular points', (_id, pairs, from, to, worst, least, mean, share) => {
+  const summary = summariseExposure(points(pairs), from * MINUTE, to * MINUTE, 60 * MINUTE);
+  expect(summary.worstMs).toBe(worst * MINUTE);
+  expect(summary.leastMs).toBe(least * MINUTE);
+  expect(summary.meanMs).toBeCloseTo(mean * MINUTE, 6);
+  expect(summary.shareWithin).toBeCloseTo(share, 12);
+});
+test.each([
+  [60, 20, 40],
+  [15, 5, 10],
+  [240, 90, 150],
+])('4-C2: RPO %d with delay %d allows a cadence of %d', (rpo, delay, cadence) => {
+  expect(largestCadence(rpo, delay)).toBe(cadence);
+});
+
+test('exposure counts from taken, and only once usable and while not gone', () => {
+  const list = [
+    ...points([
+      [0, 20],
+      [60, 80],
+    ]),
+    { takenAtMs: 90 * MINUTE, usableFromMs: 91 * MINUTE, goneAtMs: 100 * MINUTE },
+  ];
+  expect(exposureAt(list, 10 * MINUTE)).toBeNull();
+  expect(exposureAt(list, 79 * MINUTE)).toBe(79 * MINUTE);
+  expect(exposureAt(list, 80 * MINUTE)).toBe(20 * MINUTE);
+  expect(exposureAt(list, 95 * MINUTE)).toBe(5 * MINUTE);
+  expect(exposureAt(list, 100 * MINUTE)).toBe(40 * MINUTE);
+});
+
+test('spans over the limit open exactly when the limit is passed and close when a point is usable', () => {
+  expect(
+    spansOver(
+      points([
+        [0, 20],
+        [60, 80],
+        [180, 200],
+      ]),
+      20 * MINUTE,
+      260 * MINUTE,
+      60 * MINUTE,
+    ),
+  ).toEqual([
+    { fromMs: 60 * MINUTE, toMs: 80 * MINUTE },
+    { fromMs: 120 * MINUTE, toMs: 200 * MINUTE },
+    { fromMs: 240 * MINUTE, toMs: 260 * MINUTE },
+  ]);
+  expect(spansOver([], 0, 5, 1)).toEqual([{ fromMs: 0, toMs: 5 }]);
+});
+
+test.each<[string, number | null, number, number | null, string]>([
+  ['no usable point', null, 60, 10, 'over'],
+  ['past the RPO', 61, 60, 10, 'over'],
+  ['at the RPO, next in time', 60, 60, 0, 'inside'],
+  ['next point too late', 30, 60, 31, 'closing'],
+  ['nothing expected', 30, 60, null, 'closing'],
+  ['nothing expected, but a long way off', 30, 240, null, 'inside'],
+  ['next point in time', 30, 60, 29, 'inside'],
+])('standing: %s', (_name, exposure, rpo, next, expected) => {
+  const now = 1000 * HOUR;
+  const standing = standingOf(
+    exposure === null ? null : exposure * MINUTE,
+    rpo * MINUTE,
+    now,
+    next === null ? null : now + next * MINUTE,
+  );
+  expect(standing).toBe(expected);
+});

@@ -1,0 +1,73 @@
+/** A policy's lanes: one kind of copy each, with a cadence, a ladder, a target and a consistency. */
+import type { Cadence } from '@/core/time/cadence';
+import type { Ladder } from '@/core/protect/ladder';
+
+export const LANE_KINDS = ['snapshot', 'backup', 'replica'] as const;
+export type LaneKind = (typeof LANE_KINDS)[number];
+export const CONSISTENCIES = ['crash', 'application'] as const;
+export type Consistency = (typeof CONSISTENCIES)[number];
+export const DISK_ROLES = ['system', 'data', 'config', 'scratch'] as const;
+export type DiskRole = (typeof DISK_ROLES)[number];
+
+export interface Lane {
+  /** Stable within the policy, survives edits. */
+  readonly key: string;
+  readonly kind: LaneKind;
+  readonly cadence: Cadence;
+  readonly ladder: Ladder;
+  readonly consistency: Consistency;
+  /** Roles left out of the copy. */
+  readonly excludeRoles: readonly DiskRole[];
+  /**
+   * Where copies go, by id of the workload's site: a repository for a backup, a datastore for a replica. A snapshot
+   * stays on the workload's own datastore, so it has none.
+   */
+  readonly targets: Readonly<Record<string, number>>;
+}
+
+/** What a rule looks at. All conditions of a rule must hold. */
+export interface RuleCondition {
+  readonly field: 'tier' | 'site' | 'application' | 'role';
+  readonly anyOf: readonly string[];
+}
+export interface EnrolmentRule {
+  readonly conditions: readonly RuleCondition[];
+}
+
+/** Facts of a workload that a rule can ask for. */
+export type WorkloadFacts = Readonly<Record<RuleCondition['field'], string>>;
+
+export interface Answer {
+  readonly question: string;
+  readonly value: string;
+  readonly holds: boolean;
+}
+
+/** Answers each condition of a rule for one workload; the rule matches if all hold. */
+export function explainRule(
+  rule: EnrolmentRule,
+  facts: WorkloadFacts,
+): { readonly matches: boolean; readonly answers: readonly Answer[] } {
+  const answers = rule.conditions.map((condition) => ({
+    question: `${condition.field} is ${condition.anyOf.join(' or ')}`,
+    value: facts[condition.field],
+    holds: condition.anyOf.includes(facts[condition.field]),
+  }));
+  return { matches: answers.every((answer) => answer.holds), answers };
+}
+
+/** Lanes that differ between two revisions, by key, with what changed in them. */
+export function laneChanges(
+  from: readonly Lane[],
+  to: readonly Lane[],
+): ReadonlyArray<{ readonly key: string; readonly what: readonly string[] }> {
+  const before = new Map(from.map((lane) => [lane.key, lane]));
+  return to.flatMap((lane) => {
+    const old = before.get(lane.key);
+    if (!old) return [{ key: lane.key, what: ['new lane'] }];
+    const what = (['cadence', 'ladder', 'consistency', 'excludeRoles', 'targets'] as const).filter(
+      (part) => JSON.stringify(old[part]) !== JSON.stringify(lane[part]),
+    );
+    return what.length ? [{ key: lane.key, what }] : [];
+  });
+}

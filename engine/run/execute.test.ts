@@ -1,0 +1,95 @@
+import { executeRun, type RunContext, type RunJob } from '@/engine/run/execute';
+import { ControllerError, type SiteController } from '@/connectors/site-controller';
+import type { Lane } from '@/core/protect/policy';
+import { HOUR } from '@/core/units';
+
+const lane: Lane = {
+  key: 'b',
+  kind: 'backup',
+  cadence: { kind: 'every', everyMs: HOUR, offsetMs: 0 },
+  ladder: { reading: 'newest', count: 3 },
+  consistency: 'application',
+  excludeRoles: [],
+  targets: {},
+};
+const job: RunJob = { runId: 9, workloadId: 1, workloadName: 'tkt-db-01', lane, place: { kind: 'repository', id: 2 } };
+
+function site(over: Partial<SiteController>, calls: string[]): SiteController {
+  const base: Partial<SiteController> = {
+    snapshot: () => Promise.resolve({ takenMs: 100 }),
+    readChanges: () => Promise.resolve({ inspectedBytes: 10, sendBytes: 4, digest: 'd', disks: [] }),
+    startTransfer: () => Promise.resolve(),
+    verifyCopy: () => Promise.resolve({ digest: 'd', storedBytes: 3 }),
+    releaseSnapshot: () => Promise.resolve(),
+    cancelTransfer: () => Promise.resolve(),
+    ...over,
+  };
+  return new Proxy(base as SiteController, {
+    get:
+      (target, name: keyof SiteController) =>
+      (...values: never[]) => {
+        calls.push(name);
+        return (target[name] as (...v: never[]) => unknown)(...values);
+      },
+  });
+}
+const context = (
+  over: Partial<SiteController>,
+  calls: string[] = [],
+  signal = new AbortController().signal,
+): RunContext => ({
+  site: site(over, calls),
+  nowMs: () => 150,
+  untilTransferred: (key) =>
+    Promise.resolve({ key, sentBytes: 4, totalBytes: 4, rateBps: 0, completedMs: 140, failure: null }),
+  onStep: () => undefined,
+  signal,
+});
+
+test('a good run takes, reads, sends, verifies and releases, and counts from when the data was taken', async () => {
+  const calls: string[] = [];
+  const outcome = await executeRun(job, context({}, calls));
+  expect(outcome).toMatchObject({
+    kind: 'succeeded',
+    takenMs: 100,
+    usableMs: 140,
+    sentBytes: 4,
+    storedBytes: 3,
+    digest: 'd',
+  });
+  expect(outcome.steps.map((s) => s.name)).toEqual([
+    'freeze and snapshot',
+    'read changes',
+    'send',
+    'verify',
+    'release snapshot',
+  ]);
+  expect(calls).toEqual(['snapshot', 'readChanges', 'startTransfer', 'verifyCopy', 'releaseSnapshot']);
+});
+
+test('a refusal carries cause and remedy, names the step, and nothing is left behind', async () => {
+  const calls: string[] = [];
+  const refusal = new ControllerError({ code: 'repository-full', subject: 'mil-r1', detail: 'No space left.' });
+  const outcome = await executeRun(job, context({ startTransfer: () => Promise.reject(refusal) }, calls));
+  expect(outcome).toMatchObject({ kind: 'failed', code: 'repository-full', subject: 'mil-r1', retryable: true });
+  expect(outcome.steps.at(-1)).toMatchObject({ name: 'send', note: 'No space left.' });
+  expect(calls.slice(-2)).toEqual(['cancelTransfer', 'releaseSnapshot']);
+});
+
+test('a copy that reads back differently is no point', async () => {
+  const outcome = await executeRun(
+    job,
+    context({ verifyCopy: () => Promise.resolve({ digest: 'x', storedBytes: 3 }) }),
+  );
+  expect(outcome).toMatchObject({ kind: 'failed', code: 'corrupt-copy' });
+});
+
+test('a run can be cancelled while it sends', async () => {
+  const abort = new AbortController();
+  const waiting = context({}, [], abort.signal);
+  const outcome = await executeRun(job, {
+    ...waiting,
+    untilTransferred: () => (abort.abort(), Promise.reject(new Error('aborted'))),
+  });
+  expect(outcome.kind).toBe('cancelled');
+});

@@ -1,0 +1,179 @@
+/**
+ * One run, step by step, against the port to the sites. Knows no database: what it needs comes as a job, what it did
+ * goes out as an outcome. Every step carries an operation key made from the run, so a run that was taken over after a
+ * crash goes through the same steps again with one effect.
+ */
+import type { CauseCode } from '@/core/protect/cause';
+import { CAUSES } from '@/core/protect/cause';
+import type { Lane } from '@/core/protect/policy';
+import type { DurationMs, EpochMs } from '@/core/units';
+import {
+  ControllerError,
+  type DiskContent,
+  type Place,
+  type SiteController,
+  type TransferProgress,
+} from '@/connectors/site-controller';
+
+export interface RunJob {
+  readonly runId: number;
+  readonly workloadId: number;
+  readonly workloadName: string;
+  readonly lane: Lane;
+  readonly place: Place;
+}
+
+export interface RunStep {
+  readonly name: string;
+  readonly startedMs: EpochMs;
+  readonly endedMs: EpochMs | null;
+  readonly note: string;
+}
+
+export interface RunContext {
+  readonly site: SiteController;
+  readonly nowMs: () => EpochMs;
+  /** Resolves when the transfer is complete at its place; rejects with its failure. */
+  readonly untilTransferred: (key: string) => Promise<TransferProgress>;
+  readonly onStep: (steps: readonly RunStep[]) => void;
+  readonly signal: AbortSignal;
+}
+
+export interface Success {
+  readonly kind: 'succeeded';
+  readonly takenMs: EpochMs;
+  readonly usableMs: EpochMs;
+  readonly inspectedBytes: number;
+  readonly sentBytes: number;
+  readonly storedBytes: number;
+  readonly digest: string;
+  readonly disks: readonly DiskContent[];
+}
+export interface Failure {
+  readonly kind: 'failed';
+  readonly code: CauseCode;
+  readonly subject: string;
+  readonly detail: string;
+  readonly remedy: string;
+  readonly retryable: boolean;
+}
+export type Outcome = (Success | Failure | { readonly kind: 'cancelled' }) & {
+  readonly steps: readonly RunStep[];
+  readonly endedMs: EpochMs;
+};
+
+/** Tries of one run, the first included. */
+export const ATTEMPTS = 3;
+
+/** How long to wait before try `attempt` + 1: 1, 2, 4 min. */
+export function backoffMs(attempt: number): DurationMs {
+  return 60_000 * 2 ** (attempt - 1);
+}
+
+/** Keys of what a run makes in the world. */
+export function runKeys(runId: number): { readonly snapshot: string; readonly copy: string } {
+  return { snapshot: `s${runId}`, copy: `c${runId}` };
+}
+
+export async function executeRun(job: RunJob, context: RunContext): Promise<Outcome> {
+  const log = new StepLog(context);
+  const keys = runKeys(job.runId);
+  try {
+    const success = await carryOut(job, keys, context, log);
+    return { ...success, steps: log.end('done'), endedMs: success.usableMs };
+  } catch (error) {
+    await clearUp(keys, context.site);
+    if (context.signal.aborted) return { kind: 'cancelled', steps: log.end('cancelled'), endedMs: context.nowMs() };
+    const failure = failureOf(error, job.workloadName);
+    return { ...failure, steps: log.end(failure.detail), endedMs: context.nowMs() };
+  }
+}
+
+async function carryOut(
+  job: RunJob,
+  keys: ReturnType<typeof runKeys>,
+  context: RunContext,
+  log: StepLog,
+): Promise<Success> {
+  const { site } = context;
+  const freeze = job.lane.consistency === 'application';
+  log.begin(freeze ? 'freeze and snapshot' : 'snapshot');
+  const { takenMs } = await site.snapshot({ key: keys.snapshot, workloadId: job.workloadId, freeze });
+  context.signal.throwIfAborted();
+  log.begin('read changes');
+  const scope = { place: job.place, excludeRoles: job.lane.excludeRoles };
+  const changes = await site.readChanges({ snapshotKey: keys.snapshot, ...scope });
+  context.signal.throwIfAborted();
+  log.begin(job.lane.kind === 'snapshot' ? 'keep' : 'send');
+  await site.startTransfer({ key: keys.copy, snapshotKey: keys.snapshot, kind: job.lane.kind, ...scope });
+  const sent = await context.untilTransferred(keys.copy);
+  context.signal.throwIfAborted();
+  log.begin('verify');
+  const stored = await site.verifyCopy(job.place, keys.copy);
+  if (stored.digest !== changes.digest)
+    throw new ControllerError({
+      code: 'corrupt-copy',
+      subject: job.workloadName,
+      detail: 'The digest at the place is not the one taken at the source.',
+    });
+  log.begin('release snapshot');
+  await site.releaseSnapshot(keys.snapshot);
+  return {
+    kind: 'succeeded',
+    takenMs,
+    usableMs: sent.completedMs ?? context.nowMs(),
+    inspectedBytes: changes.inspectedBytes,
+    sentBytes: sent.totalBytes,
+    storedBytes: stored.storedBytes,
+    digest: changes.digest,
+    disks: changes.disks,
+  };
+}
+
+/** Leaves nothing behind of a run that did not succeed. A site that does not answer is cleared by reconciliation. */
+async function clearUp(keys: ReturnType<typeof runKeys>, site: SiteController): Promise<void> {
+  await Promise.allSettled([site.cancelTransfer(keys.copy), site.releaseSnapshot(keys.snapshot)]);
+}
+
+function failureOf(error: unknown, workloadName: string): Failure {
+  if (error instanceof ControllerError)
+    return {
+      kind: 'failed',
+      code: error.code,
+      subject: error.subject,
+      detail: error.failure.detail,
+      remedy: error.remedy,
+      retryable: error.retryable,
+    };
+  const detail = error instanceof Error ? error.message : String(error);
+  return {
+    kind: 'failed',
+    code: 'internal',
+    subject: workloadName,
+    detail: detail.slice(0, 400),
+    remedy: CAUSES.internal.remedy,
+    retryable: true,
+  };
+}
+
+class StepLog {
+  private steps: RunStep[] = [];
+  constructor(private readonly context: RunContext) {}
+
+  begin(name: string): void {
+    this.close('');
+    this.steps.push({ name, startedMs: this.context.nowMs(), endedMs: null, note: '' });
+    this.context.onStep(this.steps);
+  }
+
+  end(note: string): readonly RunStep[] {
+    this.close(note);
+    return this.steps;
+  }
+
+  private close(note: string): void {
+    const last = this.steps.at(-1);
+    if (last && last.endedMs === null)
+      this.steps[this.steps.length - 1] = { ...last, endedMs: this.context.nowMs(), note };
+  }
+}

@@ -1,0 +1,39 @@
+import { QueryTypes } from 'sequelize';
+import { Umzug } from 'umzug';
+import { foundation } from '@/store/migrations/0001-foundation';
+import type { Database } from '@/store/database';
+
+/** DDL commits by itself in MariaDB, so a migration is a list of statements that goes forward only. */
+export interface Migration {
+  readonly name: string;
+  readonly statements: readonly string[];
+}
+
+/** In order; append only. */
+const MIGRATIONS: readonly Migration[] = [foundation];
+
+/** Brings the schema up to date; returns the names that were applied now. */
+export async function migrate(database: Database): Promise<string[]> {
+  await database.query('CREATE TABLE IF NOT EXISTS migrations (name VARCHAR(120) PRIMARY KEY)');
+  const umzug = new Umzug({
+    migrations: MIGRATIONS.map(({ name, statements }) => ({
+      name,
+      up: async () => {
+        for (const statement of statements) await database.query(statement);
+      },
+    })),
+    storage: {
+      logMigration: async ({ name }) =>
+        void (await database.query('INSERT INTO migrations VALUES (?)', { replacements: [name] })),
+      unlogMigration: async () => Promise.reject(new Error('Migrations only go forward.')),
+      executed: async () =>
+        (
+          await database.query<{ name: string }>('SELECT name FROM migrations ORDER BY name', {
+            type: QueryTypes.SELECT,
+          })
+        ).map((row) => row.name),
+    },
+    logger: undefined,
+  });
+  return (await umzug.up()).map((migration) => migration.name);
+}
