@@ -4,7 +4,7 @@ import { randomBytes } from 'node:crypto';
 import { chmodSync, chownSync, existsSync, mkdirSync, readFileSync, rmSync, statfsSync, writeFileSync } from 'node:fs';
 import { createConnection as tcp } from 'node:net';
 import path from 'node:path';
-import { createConnection } from 'mysql2/promise';
+import { createConnection, type Connection, type RowDataPacket } from 'mysql2/promise';
 import { Trouble } from './trouble';
 
 export interface Server {
@@ -51,7 +51,12 @@ export async function startMariaDb(
   if (!existsSync(secretFile)) throw brokenDirectory(root, 'its secret file is missing');
   const password = readFileSync(secretFile, 'utf8').trim();
   const child = spawn('mariadbd', serverArguments(root, data, port), { stdio: 'ignore', detached: true });
-  await untilReady(child, port, password, root);
+  try {
+    await untilReady(child, port, password, root);
+  } catch (error) {
+    await stopServer(child);
+    throw error;
+  }
   return { port, password, child, stop: () => stopServer(child) };
 }
 
@@ -134,7 +139,7 @@ async function secured(port: number, password: string): Promise<boolean> {
   for (const attempt of [password, '']) {
     try {
       const connection = await createConnection({ host: '127.0.0.1', port, user: 'root', password: attempt });
-      if (attempt === '') await connection.query(`ALTER USER root@localhost IDENTIFIED BY '${password}'`);
+      if (attempt === '') await setPassword(connection, password);
       await connection.end();
       if (attempt === password) return true;
     } catch {
@@ -142,6 +147,15 @@ async function secured(port: number, password: string): Promise<boolean> {
     }
   }
   return false;
+}
+
+/** Every account of the new server gets our password, nameless ones go. */
+async function setPassword(connection: Connection, password: string): Promise<void> {
+  const [accounts] = await connection.query<RowDataPacket[]>(
+    "SELECT user, host FROM mysql.global_priv WHERE user IN ('root', '')",
+  );
+  for (const { user, host } of accounts)
+    await connection.query(user === '' ? 'DROP USER ?@?' : 'ALTER USER ?@? IDENTIFIED BY ?', [user, host, password]);
 }
 
 async function stopServer(child: ChildProcess): Promise<void> {

@@ -38,3 +38,13 @@ test('starting a key twice has one effect; an empty transfer completes at once; 
   expect(sim.advance(5)).toEqual([{ key: 'empty', atMs: 5 }]);
   expect(sim.advance(1005)).toEqual([{ key: 'a', atMs: 1005 }]);
 });
+
+test('a transfer over nothing shared completes at once, even with no time to pass', () => {
+  const sim = new TransferSimulation(5, new Map());
+  sim.start('a', [], 0);
+  sim.start('b', [], MB);
+  expect(sim.advance(5)).toEqual([
+    { key: 'a', atMs: 5 },
+    { key: 'b', atMs: 5 },
+  ]);
+});

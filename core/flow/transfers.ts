@@ -76,7 +76,8 @@ export class TransferSimulation {
       const next = this.nextCompletionMs();
       const until = next === null ? toMs : Math.min(next, toMs);
       const elapsed = until - this.atMs;
-      for (const transfer of this.active.values())
+      // With no time passed an unlimited rate times zero is no number.
+      for (const transfer of elapsed > 0 ? this.active.values() : [])
         transfer.sentBytes = Math.min(transfer.totalBytes, transfer.sentBytes + (transfer.rateBps * elapsed) / 8000);
       this.atMs = until;
       for (const transfer of [...this.active.values()])

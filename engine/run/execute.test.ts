@@ -12,7 +12,14 @@ const lane: Lane = {
   excludeRoles: [],
   targets: {},
 };
-const job: RunJob = { runId: 9, workloadId: 1, workloadName: 'tkt-db-01', lane, place: { kind: 'repository', id: 2 } };
+const job: RunJob = {
+  runId: 9,
+  attempt: 1,
+  workloadId: 1,
+  workloadName: 'tkt-db-01',
+  lane,
+  place: { kind: 'repository', id: 2 },
+};
 
 function site(over: Partial<SiteController>, calls: string[]): SiteController {
   const base: Partial<SiteController> = {
@@ -74,6 +81,12 @@ test('a refusal carries cause and remedy, names the step, and nothing is left be
   expect(outcome).toMatchObject({ kind: 'failed', code: 'repository-full', subject: 'mil-r1', retryable: true });
   expect(outcome.steps.at(-1)).toMatchObject({ name: 'send', note: 'No space left.' });
   expect(calls.slice(-2)).toEqual(['cancelTransfer', 'releaseSnapshot']);
+});
+
+test('a second try first takes back what the first left', async () => {
+  const calls: string[] = [];
+  await executeRun({ ...job, attempt: 2 }, context({}, calls));
+  expect(calls.slice(0, 3)).toEqual(['cancelTransfer', 'releaseSnapshot', 'snapshot']);
 });
 
 test('a copy that reads back differently is no point', async () => {

@@ -1,7 +1,7 @@
 /**
  * One run, step by step, against the port to the sites. Knows no database: what it needs comes as a job, what it did
- * goes out as an outcome. Every step carries an operation key made from the run, so a run that was taken over after a
- * crash goes through the same steps again with one effect.
+ * goes out as an outcome. Every step carries an operation key made from run and try, so asking twice has one effect; a try
+ * that follows another (a retry, or a takeover after a crash) first takes back what that one left in the world.
  */
 import type { CauseCode } from '@/core/protect/cause';
 import { CAUSES } from '@/core/protect/cause';
@@ -17,6 +17,8 @@ import {
 
 export interface RunJob {
   readonly runId: number;
+  /** 1 for the first try. */
+  readonly attempt: number;
   readonly workloadId: number;
   readonly workloadName: string;
   readonly lane: Lane;
@@ -70,15 +72,16 @@ export function backoffMs(attempt: number): DurationMs {
   return 60_000 * 2 ** (attempt - 1);
 }
 
-/** Keys of what a run makes in the world. */
-export function runKeys(runId: number): { readonly snapshot: string; readonly copy: string } {
-  return { snapshot: `s${runId}`, copy: `c${runId}` };
+/** Keys of what one try of a run makes in the world. */
+export function runKeys(runId: number, attempt: number): { readonly snapshot: string; readonly copy: string } {
+  return { snapshot: `s${runId}.${attempt}`, copy: `c${runId}.${attempt}` };
 }
 
 export async function executeRun(job: RunJob, context: RunContext): Promise<Outcome> {
   const log = new StepLog(context);
-  const keys = runKeys(job.runId);
+  const keys = runKeys(job.runId, job.attempt);
   try {
+    if (job.attempt > 1) await clearUp(runKeys(job.runId, job.attempt - 1), context.site);
     const success = await carryOut(job, keys, context, log);
     return { ...success, steps: log.end('done'), endedMs: success.usableMs };
   } catch (error) {

@@ -74,6 +74,11 @@ export class CloneYard {
     return this.world.digestFromScratch(this.copyOf(this.require(key)));
   }
 
+  /** Takes up a clone after a restart. */
+  restore(clone: Clone): void {
+    this.clones.set(clone.key, clone);
+  }
+
   remove(key: string): void {
     this.clones.delete(key);
   }

@@ -7,7 +7,7 @@
  * Because versions only grow, content of t1 that is still there at t2 was there all along: bytes that a chain of copies
  * stores once follow exactly from its neighbours.
  */
-import { createHash } from 'node:crypto';
+import { hash } from 'node:crypto';
 import type { DiskRole } from '@/core/protect/policy';
 import { HOUR, type EpochMs } from '@/core/units';
 
@@ -138,7 +138,7 @@ export class DiskContent {
       dirty[(b / GROUP) | 0] = 1;
     }
     for (let g = 0; g < GROUPS; g++) if (dirty[g]) hashGroup(state.ids, state.groups, g);
-    return createHash('sha256').update(state.groups).digest('hex');
+    return hash('sha256', state.groups, 'hex');
   }
 
   /** The digest computed from nothing but the seed, with rotten blocks as they read back; used where a copy is opened. */
@@ -150,7 +150,7 @@ export class DiskContent {
       state.ids.writeUInt32LE(0xdeadbeef, (block % BLOCKS) * 8);
       hashGroup(state.ids, state.groups, Math.floor((block % BLOCKS) / GROUP));
     }
-    return createHash('sha256').update(state.groups).digest('hex');
+    return hash('sha256', state.groups, 'hex');
   }
 
   private writeTime(atMs: EpochMs): number {
@@ -174,8 +174,6 @@ export class DiskContent {
 }
 
 function hashGroup(ids: Buffer, groups: Buffer, group: number): void {
-  createHash('sha256')
-    .update(ids.subarray(group * GROUP * 8, (group + 1) * GROUP * 8))
-    .digest()
-    .copy(groups, group * 32);
+  const digest = hash('sha256', ids.subarray(group * GROUP * 8, (group + 1) * GROUP * 8), 'buffer');
+  (digest as unknown as Buffer).copy(groups, group * 32);
 }

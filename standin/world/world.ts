@@ -2,7 +2,7 @@
  * The simulated world: sites, links, disks, copies, clones and faults. Time is an argument and only goes forward.
  * Every change carries a key; the same key twice has one effect.
  */
-import { createHash } from 'node:crypto';
+import { hash } from 'node:crypto';
 import { TransferSimulation } from '@/core/flow/transfers';
 import type { CauseCode } from '@/core/protect/cause';
 import type { DiskRole, LaneKind } from '@/core/protect/policy';
@@ -82,11 +82,13 @@ export class World {
 
   /** Carries time forward; an instant in the past is ignored. Transfers that completed on the way are stored. */
   advance(toMs: EpochMs): void {
-    while (this.nowMs < toMs) {
+    // At least once: what was started with nothing to send completes at this very instant.
+    do {
       const hourEnd = (Math.floor(this.nowMs / 3_600_000) + 1) * 3_600_000;
-      for (const done of this.lines.advance(Math.min(toMs, hourEnd))) this.complete(done.key, done.atMs);
+      const until = Math.max(this.nowMs, Math.min(toMs, hourEnd));
+      for (const done of this.lines.advance(until)) this.complete(done.key, done.atMs);
       if (this.nowMs === hourEnd) this.setCapacities();
-    }
+    } while (this.nowMs < toMs);
   }
 
   setFault(fault: Fault): void {
@@ -199,9 +201,11 @@ export class World {
     this.lines.start(key, kind === 'snapshot' ? [] : over, bytes);
   }
 
+  /** Stops a transfer and takes back what it stored; an unknown one is no error. */
   cancelTransfer(key: string): void {
     this.lines.stop(key);
     this.transfers.delete(key);
+    for (const place of this.estate.places) this.deleteCopy(place, key);
   }
 
   progress(key: string) {
@@ -283,6 +287,36 @@ export class World {
     return slow * weather;
   }
 
+  /** What is in flight, as plain data. */
+  inFlight() {
+    const transfers = [...this.transfers.values()].map((t) => ({
+      ...t,
+      sentBytes: this.lines.get(t.key)?.sentBytes ?? null,
+      failure: t.failure ? { code: t.failure.code, subject: t.failure.subject, detail: t.failure.message } : null,
+    }));
+    return { nowMs: this.nowMs, faults: [...this.faultList], snapshots: [...this.snapshots.values()], transfers };
+  }
+
+  /** Takes up what `inFlight` gave, after a restart. */
+  restore(state: { readonly faults: unknown[]; readonly snapshots: unknown[]; readonly transfers: unknown[] }): void {
+    this.faultList = state.faults as Fault[];
+    this.setCapacities();
+    for (const snapshot of state.snapshots as Snapshot[]) this.snapshots.set(snapshot.key, snapshot);
+    for (const saved of state.transfers as ReturnType<World['inFlight']>['transfers']) {
+      const { sentBytes, failure, ...transfer } = saved;
+      const refusal = failure ? new WorldRefusal(failure.code, failure.subject, failure.detail) : null;
+      this.transfers.set(transfer.key, { ...transfer, failure: refusal });
+      if (sentBytes === null) continue;
+      const link = this.estate.links.find((l) => l.name === transfer.linkName);
+      const over = [
+        `mover:${this.workload(transfer.workloadId).siteId}`,
+        ...(link ? [`link:${link.id}`] : []),
+        placeKey(transfer.place),
+      ];
+      this.lines.start(transfer.key, transfer.totalBytes === 0 ? [] : over, transfer.totalBytes, sentBytes);
+    }
+  }
+
   private linkBetween(a: number, b: number) {
     if (a === b) return undefined;
     return this.estate.links.find((l) => (l.siteA === a && l.siteB === b) || (l.siteA === b && l.siteB === a));
@@ -331,7 +365,7 @@ export function placeKey(place: PlaceName): string {
 
 /** Digest of a point: SHA-256 over the digests of its disks in the order of their ids. */
 export function pointDigest(diskDigests: readonly string[]): string {
-  return createHash('sha256').update(diskDigests.join('\n')).digest('hex');
+  return hash('sha256', diskDigests.join('\n'), 'hex');
 }
 
 function includedDisks(workload: EstateWorkload, excludeRoles: readonly DiskRole[]): number[] {

@@ -1,0 +1,93 @@
+/** Site controllers over HTTP. A controller that does not answer in time is an answer: site-no-answer. */
+import { Agent, request } from 'node:http';
+import { isCauseCode } from '@/core/protect/cause';
+import type { EpochMs } from '@/core/units';
+import { ControllerError, type SiteController, type TransferProgress } from '@/connectors/site-controller';
+
+export interface HttpControllerOptions {
+  readonly host: string;
+  readonly port: number;
+  readonly token: string;
+  /** Longest wait for one answer, in ms of real time. */
+  readonly timeoutMs: number;
+  /** The instant of the fleet, sent along so that a simulated controller agrees with the engine. */
+  readonly nowMs: () => EpochMs;
+}
+
+interface Problem {
+  readonly title?: string;
+  readonly code?: string;
+  readonly subject?: string;
+}
+
+export class HttpController implements SiteController {
+  private readonly agent = new Agent({ keepAlive: true, maxSockets: 32 });
+  constructor(private readonly options: HttpControllerOptions) {}
+
+  snapshot: SiteController['snapshot'] = (q) => this.call('snapshot', q);
+  readChanges: SiteController['readChanges'] = (q) => this.call('readChanges', q);
+  startTransfer: SiteController['startTransfer'] = (q) => this.call('startTransfer', q);
+  progress: SiteController['progress'] = async (keys) =>
+    keys.length ? (await this.call<{ transfers: TransferProgress[] }>('progress', { keys })).transfers : [];
+  verifyCopy: SiteController['verifyCopy'] = (place, copyKey) => this.call('verifyCopy', { place, copyKey });
+  releaseSnapshot: SiteController['releaseSnapshot'] = (snapshotKey) => this.call('releaseSnapshot', { snapshotKey });
+  cancelTransfer: SiteController['cancelTransfer'] = (key) => this.call('cancelTransfer', { key });
+  deleteCopies: SiteController['deleteCopies'] = (copies) => this.call('deleteCopies', { copies });
+  clone: SiteController['clone'] = (q) => this.call('clone', q);
+  boot: SiteController['boot'] = (cloneKey) => this.call('boot', { cloneKey });
+  check: SiteController['check'] = (cloneKey, check) => this.call('check', { cloneKey, check });
+  contentDigest: SiteController['contentDigest'] = async (cloneKey) =>
+    (await this.call<{ digest: string }>('contentDigest', { cloneKey })).digest;
+  removeClone: SiteController['removeClone'] = (cloneKey) => this.call('removeClone', { cloneKey });
+  status: SiteController['status'] = () => this.call('status', {});
+
+  close(): void {
+    this.agent.destroy();
+  }
+
+  /** One operation. Refusals become ControllerError; silence becomes site-no-answer. */
+  async call<T>(operation: string, body: unknown): Promise<T> {
+    const answer = await this.post(`/operations/${operation}`, { atMs: this.options.nowMs(), body });
+    if (answer.status < 300) return JSON.parse(answer.text) as T;
+    const problem = parseProblem(answer.text);
+    const code = problem.code && isCauseCode(problem.code) ? problem.code : 'internal';
+    throw new ControllerError({
+      code,
+      subject: problem.subject ?? operation,
+      detail: problem.title ?? `HTTP ${answer.status}`,
+    });
+  }
+
+  private post(path: string, body: unknown): Promise<{ status: number; text: string }> {
+    const { host, port, token, timeoutMs } = this.options;
+    const payload = JSON.stringify(body);
+    const silence = (detail: string) =>
+      new ControllerError({ code: 'site-no-answer', subject: `controller ${host}:${port}`, detail });
+    return new Promise((resolve, reject) => {
+      const headers = {
+        'content-type': 'application/json',
+        'content-length': Buffer.byteLength(payload),
+        authorization: `Bearer ${token}`,
+      };
+      const outgoing = request({ host, port, path, method: 'POST', agent: this.agent, headers }, (incoming) => {
+        const chunks: Buffer[] = [];
+        incoming.on('data', (chunk: Buffer) => chunks.push(chunk));
+        incoming.on('end', () =>
+          resolve({ status: incoming.statusCode ?? 0, text: Buffer.concat(chunks).toString('utf8') }),
+        );
+        incoming.on('error', () => reject(silence('The answer broke off.')));
+      });
+      outgoing.setTimeout(timeoutMs, () => outgoing.destroy(new Error(`No answer within ${timeoutMs / 1000} s.`)));
+      outgoing.on('error', (error) => reject(silence(error.message)));
+      outgoing.end(payload);
+    });
+  }
+}
+
+function parseProblem(text: string): Problem {
+  try {
+    return JSON.parse(text) as Problem;
+  } catch {
+    return { title: text.slice(0, 200) };
+  }
+}

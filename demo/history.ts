@@ -1,0 +1,322 @@
+/**
+ * Five weeks of Fennmark Rail, by running them: the engine's own executor and drill against the stand-in's own world,
+ * event by event, without HTTP and database between. What comes out is what the database would hold.
+ */
+import { evaluateLadder } from '@/core/protect/ladder';
+import type { Lane } from '@/core/protect/policy';
+import { nextDue } from '@/core/protect/stagger';
+import type { EpochMs } from '@/core/units';
+import type { SiteController } from '@/connectors/site-controller';
+import { rehearse, type DrillPoint, type DrillRecord } from '@/engine/drill/rehearse';
+import { placeOf } from '@/engine/run/crew';
+import { ATTEMPTS, backoffMs, executeRun, runKeys, type Outcome } from '@/engine/run/execute';
+import { Waits } from '@/engine/waits';
+import type { FleetRunbook, FleetWorkload } from '@/demo/fleet';
+import { EventQueue } from '@/demo/event-queue';
+import { localController } from '@/demo/local-controller';
+import type { Controller } from '@/standin/operations';
+import { WorldRefusal } from '@/standin/world/world';
+
+export interface HistoryRun {
+  readonly id: number;
+  readonly workload: FleetWorkload;
+  readonly lane: Lane;
+  readonly occurrenceMs: EpochMs;
+  startedMs: EpochMs | null;
+  attempt: number;
+  state: 'waiting' | 'succeeded' | 'failed' | 'missed';
+  outcome: Outcome | null;
+}
+export interface HistoryPoint {
+  /** As the ladder wants it. */
+  readonly id: string;
+  readonly takenAtMs: EpochMs;
+  readonly run: HistoryRun;
+  readonly outcome: Extract<Outcome, { kind: 'succeeded' }>;
+  readonly copyKey: string;
+  goneMs: EpochMs | null;
+}
+export interface HistoryDrill {
+  readonly runbook: FleetRunbook;
+  readonly atMs: EpochMs;
+  readonly record: DrillRecord;
+  readonly lines: ReadonlyArray<{ readonly atMs: EpochMs; readonly text: string }>;
+}
+export interface LaneState {
+  readonly workload: FleetWorkload;
+  readonly lane: Lane;
+  dueMs: EpochMs | null;
+  typicalMs: number;
+  failingSinceMs: EpochMs | null;
+  failures: number;
+  causeCode: string | null;
+  causeSubject: string | null;
+  waiting: HistoryRun | null;
+  readonly live: HistoryPoint[];
+}
+export interface HistorySpan {
+  readonly subject: string;
+  readonly state: 'down' | 'slow' | 'no-answer';
+  readonly factor: number | null;
+  readonly fromMs: EpochMs;
+  toMs: EpochMs | null;
+}
+export interface History {
+  readonly runs: readonly HistoryRun[];
+  readonly points: readonly HistoryPoint[];
+  readonly drills: readonly HistoryDrill[];
+  readonly lanes: readonly LaneState[];
+}
+
+/** Something to happen at an instant: a lane due, a try again, a fault set or cleared, a drill. */
+export type Happening = { readonly atMs: EpochMs; readonly act: () => void };
+
+export interface Plan {
+  readonly fromMs: EpochMs;
+  readonly toMs: EpochMs;
+  readonly fleet: readonly FleetWorkload[];
+  readonly lanesOf: (workload: FleetWorkload) => readonly Lane[];
+  readonly happenings: ReadonlyArray<{ readonly atMs: EpochMs; readonly act: (controller: Controller) => void }>;
+  readonly drills: ReadonlyArray<{
+    readonly atMs: EpochMs;
+    readonly runbook: FleetRunbook;
+    readonly siteOfPlace: (kind: string, id: number) => number;
+  }>;
+  readonly testNetworkOf: (siteId: number) => number;
+}
+
+export class HistoryMaker {
+  private nowMs: EpochMs;
+  private readonly queue = new EventQueue();
+  private readonly waits = new Waits();
+  private readonly site: SiteController;
+  private readonly runs: HistoryRun[] = [];
+  private readonly points: HistoryPoint[] = [];
+  private readonly drills: HistoryDrill[] = [];
+  private readonly lanes: LaneState[] = [];
+  private readonly busy = new Set<number>();
+  private readonly blocked = new Map<number, LaneState[]>();
+
+  constructor(
+    private readonly controller: Controller,
+    private readonly plan: Plan,
+  ) {
+    this.nowMs = plan.fromMs;
+    // Local calls answer within a microtask, so they need no counting.
+    this.site = localController(controller, () => this.nowMs);
+  }
+
+  async make(): Promise<History> {
+    for (const workload of this.plan.fleet) for (const lane of this.plan.lanesOf(workload)) this.enrol(workload, lane);
+    for (const { atMs, act } of this.plan.happenings) this.queue.push(atMs, () => act(this.controller));
+    for (const drill of this.plan.drills) this.queue.push(drill.atMs, () => this.startDrill(drill));
+    for (let at = this.nextMs(); at !== null && at <= this.plan.toMs; at = this.nextMs()) await this.carryOn(at);
+    this.nowMs = this.plan.toMs;
+    this.controller.world.advance(this.plan.toMs);
+    for (const key of this.waits.parkedKeys) this.controller.world.cancelTransfer(key);
+    this.controller.world.snapshots.clear();
+    return { runs: this.runs, points: this.points, drills: this.drills, lanes: this.lanes };
+  }
+
+  private nextMs(): EpochMs | null {
+    const soonest = Math.min(
+      this.queue.nextMs ?? Infinity,
+      this.controller.world.nextEventMs() ?? Infinity,
+      this.waits.nextWakeMs ?? Infinity,
+    );
+    return soonest === Infinity ? null : Math.max(soonest, this.nowMs);
+  }
+
+  private async carryOn(atMs: EpochMs): Promise<void> {
+    this.nowMs = atMs;
+    this.controller.world.advance(atMs);
+    for (const key of this.waits.parkedKeys) this.report(key);
+    this.waits.wake(atMs);
+    for (const act of this.queue.popUntil(atMs)) act();
+    await this.waits.untilIdle();
+  }
+
+  private report(key: string): void {
+    try {
+      this.waits.report(this.controller.world.progress(key));
+    } catch (error) {
+      if (!(error instanceof WorldRefusal)) throw error;
+      this.waits.abort(key, error);
+    }
+  }
+
+  private enrol(workload: FleetWorkload, lane: Lane): void {
+    const state: LaneState = {
+      workload,
+      lane,
+      dueMs: null,
+      typicalMs: 60_000,
+      failingSinceMs: null,
+      failures: 0,
+      causeCode: null,
+      causeSubject: null,
+      waiting: null,
+      live: [],
+    };
+    this.lanes.push(state);
+    this.scheduleNext(state, this.plan.fromMs);
+  }
+
+  private scheduleNext(state: LaneState, afterMs: EpochMs): void {
+    state.dueMs = nextDue(state.lane.cadence, state.workload.id, afterMs);
+    if (state.dueMs !== null && state.dueMs <= this.plan.toMs) this.queue.push(state.dueMs, () => this.fallDue(state));
+  }
+
+  private fallDue(state: LaneState): void {
+    if (state.waiting) state.waiting.state = 'missed';
+    const run: HistoryRun = {
+      id: this.runs.length + 1,
+      workload: state.workload,
+      lane: state.lane,
+      occurrenceMs: state.dueMs as EpochMs,
+      startedMs: null,
+      attempt: 0,
+      state: 'waiting',
+      outcome: null,
+    };
+    this.runs.push(run);
+    state.waiting = run;
+    this.scheduleNext(state, this.nowMs);
+    this.tryStart(state);
+  }
+
+  private tryStart(state: LaneState): void {
+    const run = state.waiting;
+    if (!run || run.state !== 'waiting') return;
+    const { id } = state.workload;
+    if (this.busy.has(id)) {
+      this.blocked.set(id, [...(this.blocked.get(id) ?? []), state]);
+      return;
+    }
+    this.busy.add(id);
+    state.waiting = null;
+    run.attempt++;
+    run.startedMs ??= this.nowMs;
+    void this.carryOut(state, run);
+  }
+
+  private async carryOut(state: LaneState, run: HistoryRun): Promise<void> {
+    const { workload, lane } = state;
+    const place = placeOf({ datastore_id: workload.datastoreId, workload_site_id: workload.siteId }, lane);
+    const outcome = await executeRun(
+      { runId: run.id, attempt: run.attempt, workloadId: workload.id, workloadName: workload.name, lane, place },
+      {
+        site: this.site,
+        nowMs: () => this.nowMs,
+        untilTransferred: (key) => this.waits.untilTransferred(key),
+        onStep: () => undefined,
+        signal: NEVER.signal,
+      },
+    );
+    this.busy.delete(workload.id);
+    this.settle(state, run, outcome);
+    const next = this.blocked.get(workload.id) ?? [];
+    this.blocked.delete(workload.id);
+    for (const other of next) this.tryStart(other);
+  }
+
+  private settle(state: LaneState, run: HistoryRun, outcome: Outcome): void {
+    if (outcome.kind === 'succeeded') {
+      run.state = 'succeeded';
+      run.outcome = outcome;
+      const point = {
+        id: String(run.id),
+        takenAtMs: outcome.takenMs,
+        run,
+        outcome,
+        copyKey: runKeys(run.id, run.attempt).copy,
+        goneMs: null,
+      };
+      this.points.push(point);
+      state.live.push(point);
+      Object.assign(state, {
+        typicalMs: Math.max(1000, outcome.usableMs - run.occurrenceMs),
+        failingSinceMs: null,
+        failures: 0,
+        causeCode: null,
+        causeSubject: null,
+      });
+      this.thin(state);
+      return;
+    }
+    if (outcome.kind === 'cancelled') throw new Error('Nobody cancels in the past.');
+    run.outcome = outcome;
+    state.failingSinceMs ??= outcome.endedMs;
+    Object.assign(state, { failures: state.failures + 1, causeCode: outcome.code, causeSubject: outcome.subject });
+    const again = outcome.retryable && run.attempt < ATTEMPTS;
+    // A newer occurrence already waits: this one is overtaken.
+    run.state = again ? (state.waiting ? 'missed' : 'waiting') : 'failed';
+    if (run.state !== 'waiting') return;
+    state.waiting = run;
+    this.queue.push(outcome.endedMs + backoffMs(run.attempt), () => state.waiting === run && this.tryStart(state));
+  }
+
+  private thin(state: LaneState): void {
+    const { letGo } = evaluateLadder(state.lane.ladder, state.live, this.nowMs);
+    if (!letGo.length) return;
+    const gone = new Set(letGo);
+    for (let i = state.live.length - 1; i >= 0; i--) {
+      const point = state.live[i] as HistoryPoint;
+      if (!gone.has(point.id)) continue;
+      point.goneMs = this.nowMs;
+      state.live.splice(i, 1);
+      const place = placeOf(
+        { datastore_id: state.workload.datastoreId, workload_site_id: state.workload.siteId },
+        state.lane,
+      );
+      this.controller.world.deleteCopy(place, point.copyKey);
+    }
+  }
+
+  private startDrill({ runbook, siteOfPlace }: Plan['drills'][number]): void {
+    const startedMs = this.nowMs;
+    const points = new Map<number, DrillPoint>();
+    for (const state of this.lanes) {
+      const place = placeOf(
+        { datastore_id: state.workload.datastoreId, workload_site_id: state.workload.siteId },
+        state.lane,
+      );
+      if (siteOfPlace(place.kind, place.id) !== runbook.targetSiteId) continue;
+      const newest = state.live.at(-1);
+      const known = points.get(state.workload.id);
+      if (!newest || (known && known.takenMs >= newest.outcome.takenMs)) continue;
+      points.set(state.workload.id, {
+        pointId: newest.run.id,
+        place,
+        copyKey: newest.copyKey,
+        takenMs: newest.outcome.takenMs,
+        digest: newest.outcome.digest,
+      });
+    }
+    const lines: Array<{ atMs: EpochMs; text: string }> = [];
+    const drillId = this.drills.length + 1;
+    const carryOut = async (): Promise<void> => {
+      const record = await rehearse(
+        {
+          drillId,
+          plan: runbook.plan,
+          testNetworkId: this.plan.testNetworkOf(runbook.targetSiteId),
+          points,
+          startedMs,
+        },
+        {
+          site: this.site,
+          nowMs: () => this.nowMs,
+          sleepUntil: (at) => this.waits.sleepUntil(at),
+          say: (at, text) => lines.push({ atMs: at, text }),
+          onProgress: () => undefined,
+          signal: NEVER.signal,
+        },
+      );
+      this.drills.push({ runbook, atMs: startedMs, record, lines });
+    };
+    void carryOut();
+  }
+}
+
+const NEVER = new AbortController();

@@ -1,0 +1,66 @@
+/** What the sites say of themselves, kept as spans: sites that do not answer, links below their rate, space used. */
+import type { EpochMs } from '@/core/units';
+import type { FleetStatus, SiteController } from '@/connectors/site-controller';
+import { execute, inTransaction, select, type Database } from '@/store/database';
+
+/** Below this share of its rate a link counts as slow. */
+const SLOW_BELOW = 0.9;
+
+interface Open {
+  id: number;
+  subject: string;
+  state: string;
+  factor: number | null;
+}
+
+export async function observeConditions(db: Database, site: SiteController, nowMs: EpochMs): Promise<void> {
+  const status = await site.status();
+  const wanted = new Map(conditionsOf(status, await siteNames(db)).map((c) => [c.subject, c]));
+  await inTransaction(db, async (tx) => {
+    const open = await select<Open>(
+      db,
+      'SELECT id, subject, state, factor FROM conditions WHERE to_ms IS NULL',
+      [],
+      tx,
+    );
+    for (const condition of open) {
+      const now = wanted.get(condition.subject);
+      if (now && now.state === condition.state && now.factor === condition.factor) wanted.delete(condition.subject);
+      else await execute(db, 'UPDATE conditions SET to_ms = ? WHERE id = ?', [nowMs, condition.id], tx);
+    }
+    for (const c of wanted.values())
+      await execute(
+        db,
+        'INSERT INTO conditions (subject, state, factor, from_ms) VALUES (?, ?, ?, ?)',
+        [c.subject, c.state, c.factor, nowMs],
+        tx,
+      );
+    for (const repository of status.repositories)
+      await execute(
+        db,
+        'UPDATE repositories SET used_bytes = ? WHERE id = ?',
+        [repository.usedBytes, repository.id],
+        tx,
+      );
+  });
+}
+
+async function siteNames(db: Database): Promise<string[]> {
+  return (await select<{ name: string }>(db, 'SELECT name FROM sites')).map((row) => row.name);
+}
+
+export function conditionsOf(
+  status: FleetStatus,
+  sites: readonly string[],
+): Array<{ readonly subject: string; readonly state: 'no-answer' | 'down' | 'slow'; readonly factor: number | null }> {
+  const silent = sites.filter((name) => !status.sitesUp.includes(name));
+  const links = status.links.filter((link) => link.factor < SLOW_BELOW);
+  return [
+    ...silent.map((subject) => ({ subject, state: 'no-answer' as const, factor: null })),
+    ...links.map((l) => ({
+      subject: l.name,
+      state: l.factor === 0 ? ('down' as const) : ('slow' as const),
+      factor: l.factor,
+    })),
+  ];
+}

@@ -1,0 +1,172 @@
+/**
+ * The engine's round. Each round looks at the clock, plans what is due, takes up runs and drills, asks the sites,
+ * settles what has ended, thins and watches. With the demo clock a jump is carried out here: time moves in small steps,
+ * and on only when all work in hand is parked at a site or done, so a jump executes what a night would have.
+ */
+import { randomUUID } from 'node:crypto';
+import type { Logger } from 'pino';
+import type { EpochMs } from '@/core/units';
+import type { SiteController } from '@/connectors/site-controller';
+import { observeConditions } from '@/engine/conditions';
+import { DrillDesk } from '@/engine/drill/desk';
+import { Crew, type PlaceFacts } from '@/engine/run/crew';
+import { markThinned, sweepMarked, type LadderOf } from '@/engine/thin';
+import { Waits } from '@/engine/waits';
+import { DemoClock, type Clock } from '@/store/clock';
+import { select, selectOne, type Database } from '@/store/database';
+import { closeMisses, openMisses } from '@/store/misses';
+import { renewLeases, takeOverDeadRuns } from '@/store/runs';
+import { lanesReader, planDue } from '@/store/schedules';
+
+/** Longest step of a jump, in ms of fleet time. */
+const STEP_MS = 30_000;
+const PLAN_BATCH = 400;
+const HEARTBEAT_MS = 2_000;
+/** How often the sites are asked about themselves, in ms of fleet time. */
+const CONDITIONS_MS = 60_000;
+
+export interface EngineParts {
+  readonly db: Database;
+  readonly clock: Clock;
+  readonly log: Logger;
+  /** Makes the port to the sites; it reads the engine's instant. */
+  readonly connect: (nowMs: () => EpochMs) => SiteController;
+  /** Pause between two rounds, in ms of real time. */
+  readonly roundMs: number;
+}
+
+export class Engine {
+  readonly id = randomUUID();
+  private readonly startedRealMs = Date.now();
+  private nowMs: EpochMs = 0;
+  private stopping = false;
+  private beatAt = 0;
+  private conditionsAtMs = 0;
+  private readonly waits = new Waits();
+  private readonly site: SiteController;
+  private readonly lanesOf;
+  private crew: Crew | null = null;
+  private readonly desk: DrillDesk;
+
+  constructor(private readonly parts: EngineParts) {
+    const now = () => this.nowMs;
+    this.site = this.waits.counting(parts.connect(now));
+    this.lanesOf = lanesReader(parts.db);
+    this.desk = new DrillDesk(parts.db, this.id, this.site, this.waits, now);
+  }
+
+  /** Works until `stop`; a round that fails is logged and the next one tries again. */
+  async run(): Promise<void> {
+    while (!this.stopping) {
+      let again = false;
+      try {
+        again = await this.round();
+      } catch (error) {
+        this.parts.log.error({ err: error }, 'round failed; trying again');
+        await pause(1000);
+      }
+      if (!again) await pause(this.parts.roundMs);
+    }
+  }
+
+  /** Takes up nothing new and returns when what is in hand was settled, or after `patienceMs` of real time. */
+  async stop(patienceMs = 5_000): Promise<void> {
+    this.stopping = true;
+    const until = Date.now() + patienceMs;
+    while ((this.crew?.busy ?? 0) > 0 && Date.now() < until) {
+      await this.crew?.poll();
+      await this.waits.untilIdle();
+      await this.crew?.settle();
+      await pause(100);
+    }
+  }
+
+  /** One round; true if there is more to do at once. */
+  async round(): Promise<boolean> {
+    const state = await this.parts.clock.read();
+    if (state.jumpToMs === null || !(this.parts.clock instanceof DemoClock)) {
+      await this.tick(state.nowMs);
+      return false;
+    }
+    const wake = this.waits.nextWakeMs ?? Infinity;
+    const next = Math.min(state.nowMs + STEP_MS, state.jumpToMs, Math.max(wake, state.nowMs + 1));
+    await this.tick(next);
+    await this.waits.untilIdle();
+    await this.parts.clock.stepTo(next, next >= state.jumpToMs);
+    return true;
+  }
+
+  private async tick(nowMs: EpochMs): Promise<void> {
+    const { db } = this.parts;
+    this.nowMs = Math.max(this.nowMs, nowMs);
+    const crew = (this.crew ??= await this.hireCrew());
+    await this.beat();
+    while ((await planDue(db, this.lanesOf, this.nowMs, PLAN_BATCH)) >= PLAN_BATCH);
+    await crew.cancelWanted();
+    this.waits.wake(this.nowMs);
+    await this.desk.takeUp();
+    await crew.poll();
+    do await this.settleFinished(crew);
+    while ((await crew.takeUp()) > 0);
+    await crew.showProgress();
+    await this.desk.settle();
+    await closeMisses(db, this.nowMs);
+    await sweepMarked(db, this.site, this.nowMs);
+    if (this.nowMs - this.conditionsAtMs >= CONDITIONS_MS) {
+      this.conditionsAtMs = this.nowMs;
+      await observeConditions(db, this.site, this.nowMs);
+    }
+  }
+
+  private async settleFinished(crew: Crew): Promise<void> {
+    await this.waits.untilIdle();
+    await openMisses(this.parts.db, this.nowMs);
+    const workloads = await crew.settle();
+    await markThinned(this.parts.db, this.ladderOf, workloads, this.nowMs);
+  }
+
+  private readonly ladderOf: LadderOf = async (workloadId, laneKey) => {
+    const row = await selectOne<{ policy_id: number; revision: number }>(
+      this.parts.db,
+      'SELECT policy_id, revision FROM enrolments WHERE workload_id = ?',
+      [workloadId],
+    );
+    const lanes = row ? await this.lanesOf(row.policy_id, row.revision) : [];
+    return lanes.find((lane) => lane.key === laneKey)?.ladder ?? null;
+  };
+
+  private async beat(): Promise<void> {
+    if (Date.now() - this.beatAt < HEARTBEAT_MS) return;
+    this.beatAt = Date.now();
+    await renewLeases(this.parts.db, this.id, process.pid, this.startedRealMs);
+    const taken = await takeOverDeadRuns(this.parts.db);
+    if (taken) this.parts.log.warn({ runs: taken }, 'took over runs of an engine that is gone');
+  }
+
+  private async hireCrew(): Promise<Crew> {
+    const { db } = this.parts;
+    const factsOf = await placeFacts(db);
+    return new Crew(db, this.id, this.site, this.waits, this.lanesOf, factsOf, () => this.nowMs);
+  }
+}
+
+async function placeFacts(db: Database): Promise<PlaceFacts> {
+  const datastores = await select<{ id: number; site_id: number }>(db, 'SELECT id, site_id FROM datastores');
+  const repositories = await select<{ id: number; site_id: number; immutable_ms: number }>(
+    db,
+    'SELECT id, site_id, immutable_ms FROM repositories',
+  );
+  const facts = new Map([
+    ...datastores.map((d) => [`datastore:${d.id}`, { siteId: d.site_id, immutableMs: 0 }] as const),
+    ...repositories.map((r) => [`repository:${r.id}`, { siteId: r.site_id, immutableMs: r.immutable_ms }] as const),
+  ]);
+  return (place) => {
+    const found = facts.get(`${place.kind}:${place.id}`);
+    if (!found) throw new Error(`Place ${place.kind} ${place.id} is not known.`);
+    return found;
+  };
+}
+
+function pause(ms: number): Promise<void> {
+  return new Promise((resolve) => setTimeout(resolve, ms));
+}

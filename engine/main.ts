@@ -1,0 +1,34 @@
+/** Entry point of an engine process. */
+import pino from 'pino';
+import { HttpController } from '@/connectors/http-controller';
+import { Engine } from '@/engine/driver';
+import { openClock } from '@/store/clock';
+import { databaseOptions, openDatabase } from '@/store/database';
+
+const log = pino({ name: 'engine' });
+const db = openDatabase(databaseOptions(process.env));
+const engine = new Engine({
+  db,
+  clock: openClock(db, process.env),
+  log,
+  connect: (nowMs) =>
+    new HttpController({
+      host: '127.0.0.1',
+      port: Number(process.env.ANCHOR_STANDIN_PORT),
+      token: process.env.ANCHOR_STANDIN_TOKEN ?? '',
+      timeoutMs: 10_000,
+      nowMs,
+    }),
+  roundMs: 250,
+});
+
+for (const signal of ['SIGTERM', 'SIGINT'] as const)
+  process.once(signal, () => {
+    log.info('finishing what is in hand');
+    void engine
+      .stop()
+      .then(() => db.close())
+      .then(() => process.exit(0));
+  });
+log.info({ engine: engine.id }, 'engine started');
+await engine.run();

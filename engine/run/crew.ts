@@ -1,0 +1,170 @@
+/** Carries out claimed runs and settles them: the shell around execute.ts. */
+import type { Lane } from '@/core/protect/policy';
+import type { EpochMs } from '@/core/units';
+import type { Place, SiteController } from '@/connectors/site-controller';
+import { ATTEMPTS, backoffMs, executeRun, runKeys, type Outcome, type RunStep } from '@/engine/run/execute';
+import type { Waits } from '@/engine/waits';
+import type { Database } from '@/store/database';
+import {
+  cancelRequests,
+  claimRuns,
+  recordProgress,
+  settleCancelled,
+  settleFailure,
+  settleSuccesses,
+  type ClaimedRun,
+  type SettledSuccess,
+} from '@/store/runs';
+import type { LanesOf } from '@/store/schedules';
+
+/** Runs that one engine has in hand at most. */
+const IN_HAND = 64;
+
+/** Where places lie and how long they lock a point; read once, places do not move. */
+export type PlaceFacts = (place: Place) => { readonly siteId: number; readonly immutableMs: number };
+
+interface InHand {
+  readonly run: ClaimedRun;
+  readonly lane: Lane;
+  readonly place: Place;
+  readonly abort: AbortController;
+  steps: readonly RunStep[];
+}
+
+export class Crew {
+  private readonly inHand = new Map<number, InHand>();
+  private finished: Array<{ readonly work: InHand; readonly outcome: Outcome }> = [];
+
+  constructor(
+    private readonly db: Database,
+    private readonly owner: string,
+    private readonly site: SiteController,
+    private readonly waits: Waits,
+    private readonly lanesOf: LanesOf,
+    private readonly factsOf: PlaceFacts,
+    private readonly nowMs: () => EpochMs,
+  ) {}
+
+  get busy(): number {
+    return this.inHand.size;
+  }
+
+  /** Claims as many waiting runs as there is room for and sets them going. */
+  async takeUp(): Promise<number> {
+    const room = IN_HAND - this.inHand.size;
+    if (room <= 0) return 0;
+    const claimed = await claimRuns(this.db, this.owner, this.nowMs(), room);
+    for (const run of claimed) await this.begin(run);
+    return claimed.length;
+  }
+
+  /** Asks the sites about everything that is under way. */
+  async poll(): Promise<void> {
+    const keys = this.waits.parkedKeys;
+    if (!keys.length) return;
+    try {
+      for (const progress of await this.site.progress(keys)) this.waits.report(progress);
+    } catch (error) {
+      // A controller that was restarted may not know a transfer, or not answer at all: each run fails by its own cause.
+      for (const key of keys)
+        await this.site.progress([key]).then(
+          ([progress]) => progress && this.waits.report(progress),
+          (own: unknown) => this.waits.abort(key, own instanceof Error ? own : new Error(String(error))),
+        );
+    }
+  }
+
+  async cancelWanted(): Promise<void> {
+    if (!this.inHand.size) return;
+    for (const id of await cancelRequests(this.db, this.owner)) {
+      const work = this.inHand.get(id);
+      work?.abort.abort();
+      if (work) this.waits.abort(runKeys(id, work.run.attempt).copy, new Error('cancelled'));
+    }
+  }
+
+  /** Writes what has ended. Returns the workloads that have a new point. */
+  async settle(): Promise<number[]> {
+    const done = this.finished;
+    this.finished = [];
+    const successes = done.flatMap(({ work, outcome }) =>
+      outcome.kind === 'succeeded' ? [this.successOf(work, outcome)] : [],
+    );
+    const ours = successes.length ? await settleSuccesses(this.db, this.owner, successes) : [];
+    for (const { work, outcome } of done) {
+      if (outcome.kind === 'failed') {
+        const again = outcome.retryable && work.run.attempt < ATTEMPTS;
+        const retryAtMs = again ? outcome.endedMs + backoffMs(work.run.attempt) : null;
+        await settleFailure(this.db, this.owner, { ...outcome, run: work.run, retryAtMs });
+      } else if (outcome.kind === 'cancelled') {
+        await settleCancelled(this.db, this.owner, work.run.id, outcome.endedMs, outcome.steps);
+      }
+      this.inHand.delete(work.run.id);
+    }
+    return [...new Set(ours.map((s) => s.run.workload_id))];
+  }
+
+  /** Writes how far everything is, for those who watch. */
+  async showProgress(): Promise<void> {
+    const rows = [...this.inHand.values()].map(({ run, steps }) => {
+      const sent = this.waits.lastProgress.get(runKeys(run.id, run.attempt).copy);
+      return {
+        id: run.id,
+        step: steps.at(-1)?.name ?? 'snapshot',
+        steps,
+        sentBytes: sent?.sentBytes ?? null,
+        totalBytes: sent?.totalBytes ?? null,
+        rateBps: sent?.rateBps ?? null,
+      };
+    });
+    await recordProgress(this.db, this.owner, rows);
+  }
+
+  private async begin(run: ClaimedRun): Promise<void> {
+    const lane = (await this.lanesOf(run.policy_id, run.revision)).find((l) => l.key === run.lane_key);
+    if (!lane)
+      throw new Error(`Run ${run.id} names lane ${run.lane_key}, which revision ${run.revision} does not have.`);
+    const work: InHand = { run, lane, place: placeOf(run, lane), abort: new AbortController(), steps: [] };
+    this.inHand.set(run.id, work);
+    const job = {
+      runId: run.id,
+      attempt: run.attempt,
+      workloadId: run.workload_id,
+      workloadName: run.workload_name,
+      lane,
+      place: work.place,
+    };
+    const carryOut = async (): Promise<void> => {
+      const outcome = await executeRun(job, {
+        site: this.site,
+        nowMs: this.nowMs,
+        untilTransferred: (key) => this.waits.untilTransferred(key),
+        onStep: (steps) => (work.steps = steps),
+        signal: work.abort.signal,
+      });
+      this.finished.push({ work, outcome });
+    };
+    void carryOut();
+  }
+
+  private successOf({ run, lane, place }: InHand, outcome: Extract<Outcome, { kind: 'succeeded' }>): SettledSuccess {
+    const { siteId, immutableMs } = this.factsOf(place);
+    return {
+      ...outcome,
+      run,
+      place,
+      placeSiteId: siteId,
+      consistency: lane.consistency,
+      copyKey: runKeys(run.id, run.attempt).copy,
+      immutableUntilMs: immutableMs > 0 ? outcome.takenMs + immutableMs : null,
+    };
+  }
+}
+
+/** Where a lane of a workload writes. */
+export function placeOf(run: Pick<ClaimedRun, 'datastore_id' | 'workload_site_id'>, lane: Lane): Place {
+  if (lane.kind === 'snapshot') return { kind: 'datastore', id: run.datastore_id };
+  const id = lane.targets[String(run.workload_site_id)];
+  if (id === undefined) throw new Error(`Lane ${lane.key} has no target for site ${run.workload_site_id}.`);
+  return { kind: lane.kind === 'backup' ? 'repository' : 'datastore', id };
+}

@@ -1,0 +1,41 @@
+/** npm run demo: Fennmark Rail, five weeks in, with a clock that runs 60 times faster. */
+import { DEMO_USERS, seedDemo } from '@/demo/seed';
+import { openDatabase, selectOne } from '@/store/database';
+import { migrate } from '@/store/migrate';
+import { guard, Stack } from './stack';
+
+await guard(async (onStop) => {
+  const port = (key: string, standard: number) => Number(process.env[key] ?? standard);
+  const stack = await Stack.begin({
+    directory: 'demo',
+    ports: {
+      database: port('ANCHOR_DB_PORT', 3616),
+      standIn: port('ANCHOR_STANDIN_PORT', 3617),
+      web: port('ANCHOR_WEB_PORT', 3600),
+    },
+    clock: 'demo',
+    fresh: process.argv.includes('--fresh'),
+  });
+  onStop(() => stack.stop());
+  const db = openDatabase(stack.databaseOptions(2));
+  await migrate(db);
+  const seeded = await selectOne(db, 'SELECT id FROM clock WHERE id = 1');
+  await db.close();
+  if (!seeded) {
+    const started = Date.now();
+    await seedDemo({
+      database: stack.databaseOptions(),
+      standIn: stack.standInOptions(),
+      rate: 60,
+      say: (text) => console.log(text),
+    });
+    console.log(`Seeded in ${((Date.now() - started) / 1000).toFixed(0)} s.`);
+  }
+  await stack.startStandIn();
+  stack.startEngine();
+  await stack.startWeb();
+  console.log(`\n  Anchor Bay is at ${stack.address}\n`);
+  for (const user of DEMO_USERS) console.log(`  ${user.role.padEnd(14)} ${user.name}  ${user.password}`);
+  console.log('\n  Ctrl-C stops everything; the data stays. npm run demo -- --fresh begins anew.\n');
+  await new Promise(() => setInterval(() => undefined, 1 << 30));
+});

@@ -1,0 +1,202 @@
+/** The running whole: database, stand-in, engine and web, each a process, started in order and stopped in reverse. */
+import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
+import { createHash, randomBytes } from 'node:crypto';
+import { createWriteStream, existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
+import path from 'node:path';
+import { ensureDatabase, portTaken, startMariaDb, type Server } from './mariadb';
+import { Trouble } from './trouble';
+
+export interface StackOptions {
+  /** Below .data/. */
+  readonly directory: string;
+  readonly ports: { readonly database: number; readonly standIn: number; readonly web: number };
+  readonly clock: 'demo' | 'system';
+  readonly fresh: boolean;
+}
+
+export class Stack {
+  private readonly children: Array<{ readonly name: string; readonly child: ChildProcess }> = [];
+  private stopping = false;
+  private constructor(
+    readonly options: StackOptions,
+    readonly server: Server,
+    readonly env: NodeJS.ProcessEnv,
+  ) {}
+
+  static async begin(options: StackOptions): Promise<Stack> {
+    for (const port of [options.ports.standIn, options.ports.web])
+      if (await portTaken(port))
+        throw new Trouble(
+          `Port ${port} on 127.0.0.1 is in use.`,
+          'Stop what uses it, or choose others with ANCHOR_WEB_PORT and ANCHOR_STANDIN_PORT.',
+        );
+    const root = path.join('.data', options.directory);
+    const server = await startMariaDb(root, options.ports.database, { fresh: options.fresh });
+    for (const name of ['anchor_bay', 'anchor_bay_standin']) await ensureDatabase(server, name);
+    const env: NodeJS.ProcessEnv = {
+      ...process.env,
+      ANCHOR_DB_PORT: String(server.port),
+      ANCHOR_DB_USER: 'root',
+      ANCHOR_DB_PASSWORD: server.password,
+      ANCHOR_DB_NAME: 'anchor_bay',
+      ANCHOR_STANDIN_DB_NAME: 'anchor_bay_standin',
+      ANCHOR_STANDIN_PORT: String(options.ports.standIn),
+      ANCHOR_STANDIN_TOKEN: standInToken(root),
+      ANCHOR_CLOCK: options.clock,
+      NODE_ENV: 'production',
+      NEXT_TELEMETRY_DISABLED: '1',
+    };
+    return new Stack(options, server, env);
+  }
+
+  databaseOptions(poolSize = 8) {
+    return {
+      host: '127.0.0.1',
+      port: this.server.port,
+      user: 'root',
+      password: this.server.password,
+      name: 'anchor_bay',
+      poolSize,
+    };
+  }
+  standInOptions() {
+    return {
+      host: '127.0.0.1',
+      port: this.server.port,
+      user: 'root',
+      password: this.server.password,
+      database: 'anchor_bay_standin',
+    };
+  }
+
+  async startStandIn(): Promise<void> {
+    this.spawn('standin', [process.execPath, '--import', 'tsx', 'standin/main.ts']);
+    await this.untilAnswers(this.options.ports.standIn, '/healthz', 'standin');
+  }
+  startEngine(): ChildProcess {
+    return this.spawn('engine', [process.execPath, '--import', 'tsx', 'engine/main.ts']);
+  }
+  async startWeb(): Promise<void> {
+    buildOnce();
+    const { web } = this.options.ports;
+    this.spawn('web', [
+      process.execPath,
+      'node_modules/next/dist/bin/next',
+      'start',
+      '-H',
+      '127.0.0.1',
+      '-p',
+      String(web),
+    ]);
+    await this.untilAnswers(web, '/healthz', 'web');
+  }
+  get address(): string {
+    return `http://127.0.0.1:${this.options.ports.web}`;
+  }
+
+  async stop(): Promise<void> {
+    if (this.stopping) return;
+    this.stopping = true;
+    for (const { child } of [...this.children].reverse()) await endChild(child);
+    await this.server.stop();
+  }
+
+  private spawn(name: string, [program, ...rest]: string[]): ChildProcess {
+    const log = createWriteStream(path.join('.data', this.options.directory, `${name}.log`), { flags: 'a' });
+    // A group of its own: Ctrl-C reaches only us, and we stop them in order.
+    const child = spawn(program as string, rest, { env: this.env, stdio: ['ignore', 'pipe', 'pipe'], detached: true });
+    child.stdout?.pipe(log);
+    child.stderr?.pipe(log);
+    this.children.push({ name, child });
+    return child;
+  }
+
+  private async untilAnswers(port: number, url: string, name: string): Promise<void> {
+    for (let i = 0; i < 240; i++) {
+      const ended = this.children.findLast((c) => c.name === name)?.child.exitCode;
+      if (ended !== null && ended !== undefined)
+        throw new Trouble(
+          `${name} stopped while starting (exit ${ended}).`,
+          `Look into .data/${this.options.directory}/${name}.log.`,
+        );
+      const answer = await fetch(`http://127.0.0.1:${port}${url}`).catch(() => null);
+      if (answer?.ok) return;
+      await new Promise((resolve) => setTimeout(resolve, 250));
+    }
+    throw new Trouble(
+      `${name} does not answer on port ${port}.`,
+      `Look into .data/${this.options.directory}/${name}.log.`,
+    );
+  }
+}
+
+async function endChild(child: ChildProcess): Promise<void> {
+  if (child.exitCode !== null || child.signalCode !== null) return;
+  const gone = new Promise<void>((resolve) => child.once('exit', () => resolve()));
+  child.kill('SIGTERM');
+  const patience = setTimeout(() => child.kill('SIGKILL'), 12_000);
+  await gone;
+  clearTimeout(patience);
+}
+
+function standInToken(root: string): string {
+  const file = path.join(root, 'standin-token');
+  if (!existsSync(file)) writeFileSync(file, randomBytes(24).toString('base64url'), { mode: 0o600 });
+  return readFileSync(file, 'utf8').trim();
+}
+
+const SOURCES = [
+  'app',
+  'ui',
+  'core',
+  'store',
+  'commands',
+  'queries',
+  'workers',
+  'package-lock.json',
+  'next.config.ts',
+  'proxy.ts',
+  'tsconfig.json',
+  'postcss.config.mjs',
+];
+
+/** Builds the web application unless nothing that goes into it has changed. */
+export function buildOnce(): void {
+  const hash = createHash('sha256');
+  const walk = (file: string): void => {
+    if (!existsSync(file)) return;
+    if (statSync(file).isDirectory()) for (const name of readdirSync(file).sort()) walk(path.join(file, name));
+    else if (!file.includes('.test.')) hash.update(file).update(readFileSync(file));
+  };
+  SOURCES.forEach(walk);
+  const digest = hash.digest('hex');
+  const stamp = path.join('.next', 'anchor-bay-sources');
+  if (existsSync(stamp) && readFileSync(stamp, 'utf8') === digest) return;
+  console.log('Building the web application …');
+  const env = { ...process.env, NODE_ENV: 'production' as const, NEXT_TELEMETRY_DISABLED: '1' };
+  const built = spawnSync(process.execPath, ['node_modules/next/dist/bin/next', 'build'], { env, encoding: 'utf8' });
+  if (built.status !== 0)
+    throw new Trouble(
+      `The build failed:\n${(built.stdout + built.stderr).slice(-3000)}`,
+      'Mend what it says, then start again.',
+    );
+  mkdirSync('.next', { recursive: true });
+  writeFileSync(stamp, digest);
+}
+
+/** Runs a command until Ctrl-C; says what is wrong and what to do where it can. */
+export async function guard(work: (onStop: (stop: () => Promise<void>) => void) => Promise<void>): Promise<void> {
+  const stops: Array<() => Promise<void>> = [];
+  const stopAll = async (code: number): Promise<never> => {
+    for (const stop of stops.splice(0).reverse()) await stop().catch((error: unknown) => console.error(error));
+    process.exit(code);
+  };
+  for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, () => void stopAll(0));
+  try {
+    await work((stop) => stops.push(stop));
+  } catch (error) {
+    if (error instanceof Trouble) console.error(`\n  ${error.message}\n  What to do: ${error.remedy}\n`);
+    else console.error(error);
+    await stopAll(1);
+  }
+}

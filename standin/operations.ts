@@ -1,0 +1,107 @@
+/** What the stand-in's controller can be asked, by name: plain JSON in, plain JSON out. The HTTP server and the seeding share it. */
+import type { DiskRole, LaneKind } from '@/core/protect/policy';
+import type { EpochMs } from '@/core/units';
+import { CloneYard, type CheckKind } from '@/standin/world/clones';
+import type { Fault } from '@/standin/world/estate';
+import { placeKey, World } from '@/standin/world/world';
+
+interface PlaceName {
+  readonly kind: 'datastore' | 'repository';
+  readonly id: number;
+}
+
+export class Controller {
+  constructor(
+    readonly world: World,
+    readonly yard = new CloneYard(world),
+  ) {}
+
+  readonly operations = {
+    snapshot: (q: { key: string; workloadId: number; freeze: boolean }) => ({
+      takenMs: this.world.takeSnapshot(q.key, q.workloadId, q.freeze).takenMs,
+    }),
+    readChanges: (q: { snapshotKey: string; place: PlaceName; excludeRoles: DiskRole[] }) =>
+      this.world.readChanges(q.snapshotKey, q.place, q.excludeRoles),
+    startTransfer: (q: {
+      key: string;
+      snapshotKey: string;
+      kind: LaneKind;
+      place: PlaceName;
+      excludeRoles: DiskRole[];
+    }) => {
+      this.world.startTransfer(q.key, q.snapshotKey, q.kind, q.place, q.excludeRoles);
+      return {};
+    },
+    progress: (q: { keys: string[] }) => ({ transfers: q.keys.map((key) => this.world.progress(key)) }),
+    verifyCopy: (q: { place: PlaceName; copyKey: string }) => this.world.verifyCopy(q.place, q.copyKey),
+    releaseSnapshot: (q: { snapshotKey: string }) => {
+      this.world.releaseSnapshot(q.snapshotKey);
+      this.world.forgetTransfer(q.snapshotKey.replace(/^s/, 'c'));
+      return {};
+    },
+    cancelTransfer: (q: { key: string }) => {
+      this.world.cancelTransfer(q.key);
+      return {};
+    },
+    deleteCopies: (q: { copies: Array<{ place: PlaceName; copyKey: string }> }) => {
+      for (const { place, copyKey } of q.copies) this.world.deleteCopy(place, copyKey);
+      return {};
+    },
+    clone: (q: { key: string; copyKey: string; place: PlaceName; networkId: number; address: string }) => ({
+      readyMs: this.yard.create({
+        key: q.key,
+        copyKey: q.copyKey,
+        placeKind: q.place.kind,
+        placeId: q.place.id,
+        networkId: q.networkId,
+        address: q.address,
+      }).readyMs,
+    }),
+    boot: (q: { cloneKey: string }) => ({ bootedMs: this.yard.boot(q.cloneKey) }),
+    check: (q: { cloneKey: string; check: CheckKind }) => this.yard.check(q.cloneKey, q.check),
+    contentDigest: (q: { cloneKey: string }) => ({ digest: this.yard.digest(q.cloneKey) }),
+    removeClone: (q: { cloneKey: string }) => {
+      this.yard.remove(q.cloneKey);
+      return {};
+    },
+    status: () => this.status(),
+    setFault: (q: Fault) => {
+      this.world.setFault(q);
+      return {};
+    },
+    clearFault: (q: { kind: string; subject: string }) => {
+      this.world.clearFault(q.kind, q.subject);
+      return {};
+    },
+    faults: () => ({ faults: this.world.faults }),
+  };
+
+  /** Carries the world to the instant of the request, then does it. */
+  call(name: OperationName, atMs: EpochMs, body: unknown): unknown {
+    this.world.advance(atMs);
+    return (this.operations[name] as (q: unknown) => unknown)(body);
+  }
+
+  private status() {
+    const { estate } = this.world;
+    return {
+      sitesUp: estate.sites.filter((site) => !this.world.hasFault('site-down', site.name)).map((site) => site.name),
+      links: estate.links.map((link) => ({ id: link.id, name: link.name, factor: this.world.linkFactor(link) })),
+      repositories: estate.places
+        .filter((place) => place.kind === 'repository')
+        .map((place) => ({ id: place.id, usedBytes: this.world.copies.usedBytes(placeKey(place)) })),
+    };
+  }
+}
+
+export type OperationName = keyof Controller['operations'];
+
+/** Operations that change nothing, so nothing has to be made durable after them. */
+export const READ_ONLY: ReadonlySet<OperationName> = new Set<OperationName>([
+  'readChanges',
+  'progress',
+  'verifyCopy',
+  'contentDigest',
+  'status',
+  'faults',
+]);

@@ -1,0 +1,71 @@
+/** The stand-in: simulated site controllers behind HTTP on loopback, as a real controller would be reached. */
+import Fastify, { type FastifyInstance } from 'fastify';
+import { timingSafeEqual } from 'node:crypto';
+import { Journal, type JournalOptions } from '@/standin/journal';
+import { READ_ONLY, type Controller, type OperationName } from '@/standin/operations';
+import { WorldRefusal } from '@/standin/world/world';
+
+export interface StandInOptions {
+  readonly port: number;
+  readonly token: string;
+  readonly database: JournalOptions;
+}
+
+const PROBLEM = 'application/problem+json';
+
+/** Starts the stand-in on 127.0.0.1; refuses to start without a world. */
+export async function startStandIn(options: StandInOptions): Promise<{ close: () => Promise<void> }> {
+  const journal = await Journal.open(options.database);
+  const controller = await journal.load();
+  if (!controller) throw new Error('The stand-in has no estate yet. Seed the demo first.');
+  const app = routes(controller, journal, options.token);
+  await app.listen({ host: '127.0.0.1', port: options.port });
+  return {
+    close: async () => {
+      await app.close();
+      await journal.flush(controller);
+      await journal.close();
+    },
+  };
+}
+
+function routes(controller: Controller, journal: Journal, token: string): FastifyInstance {
+  const app = Fastify({ logger: false, bodyLimit: 4 * 2 ** 20 });
+  app.addHook('onRequest', async (request, reply) => {
+    if (request.url === '/healthz') return;
+    const given = Buffer.from(request.headers.authorization ?? '');
+    const wanted = Buffer.from(`Bearer ${token}`);
+    if (given.length !== wanted.length || !timingSafeEqual(given, wanted))
+      await reply.code(401).type(PROBLEM).send({ title: 'Credentials not accepted', status: 401 });
+  });
+  app.get('/healthz', () => ({ ok: true }));
+  app.post<{ Params: { name: string }; Body: { atMs?: unknown; body?: unknown } }>(
+    '/operations/:name',
+    async (request, reply) => {
+      const { name } = request.params;
+      const { atMs, body } = request.body ?? {};
+      if (!(name in controller.operations))
+        return reply
+          .code(404)
+          .type(PROBLEM)
+          .send({ title: `No operation ${name}`, status: 404 });
+      if (!Number.isSafeInteger(atMs))
+        return reply
+          .code(400)
+          .type(PROBLEM)
+          .send({ title: 'atMs must be an instant in whole milliseconds', status: 400 });
+      try {
+        const result = controller.call(name as OperationName, atMs as number, body);
+        if (!READ_ONLY.has(name as OperationName)) await journal.flush(controller);
+        return await reply.send(result);
+      } catch (error) {
+        if (!(error instanceof WorldRefusal)) throw error;
+        return reply
+          .code(409)
+          .type(PROBLEM)
+          .send({ title: error.message, status: 409, code: error.code, subject: error.subject });
+      }
+    },
+  );
+  return app;
+}

@@ -1,0 +1,34 @@
+/** Misses: spans over the RPO, opened and closed at the instants that arithmetic gives, not when somebody looked. */
+import { execute, type Database } from '@/store/database';
+import type { EpochMs } from '@/core/units';
+
+/** Closes misses that a newer point has ended: at the instant that point became usable. */
+export async function closeMisses(db: Database, nowMs: EpochMs): Promise<void> {
+  await execute(
+    db,
+    `UPDATE misses m JOIN workloads w ON w.id = m.workload_id JOIN applications a ON a.id = w.application_id JOIN tiers t ON t.id = a.tier_id
+        SET m.to_ms = GREATEST(m.from_ms, COALESCE((SELECT MIN(p.usable_ms) FROM points p
+              WHERE p.workload_id = w.id AND p.taken_ms > m.from_ms - t.rpo_ms), ?))
+      WHERE m.to_ms IS NULL AND w.newest_taken_ms + t.rpo_ms >= ?`,
+    [nowMs, nowMs],
+  );
+  // A point that became usable between two looks, before its limit: nothing was missed.
+  await execute(db, 'DELETE FROM misses WHERE to_ms = from_ms');
+}
+
+/**
+ * Opens misses at newest taken + RPO, or, for a workload without any usable point, at its enrolment (or `nowMs` if it
+ * has none). To be called before new points of the same moment are recorded, so that a short miss is not overlooked.
+ */
+export async function openMisses(db: Database, nowMs: EpochMs): Promise<void> {
+  await execute(
+    db,
+    `INSERT IGNORE INTO misses (workload_id, from_ms)
+      SELECT w.id, COALESCE(w.newest_taken_ms + t.rpo_ms, e.since_ms, ?) FROM workloads w
+        JOIN applications a ON a.id = w.application_id JOIN tiers t ON t.id = a.tier_id
+        LEFT JOIN enrolments e ON e.workload_id = w.id
+        LEFT JOIN misses open ON open.workload_id = w.id AND open.to_ms IS NULL
+       WHERE open.id IS NULL AND (w.newest_taken_ms IS NULL OR w.newest_taken_ms + t.rpo_ms < ?)`,
+    [nowMs, nowMs],
+  );
+}

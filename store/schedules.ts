@@ -1,0 +1,114 @@
+/** Planning: due occurrences become runs, exactly once. Run row and next due time are written in one transaction. */
+import { execute, inTransaction, insertMany, select, type Database, type Tx } from '@/store/database';
+import { nextDue } from '@/core/protect/stagger';
+import type { Lane } from '@/core/protect/policy';
+import type { EpochMs } from '@/core/units';
+
+export interface DueSchedule {
+  enrolment_id: number;
+  lane_key: string;
+  workload_id: number;
+  due_ms: EpochMs;
+  policy_id: number;
+  revision: number;
+}
+
+export type LanesOf = (policyId: number, revision: number, tx?: Tx) => Promise<readonly Lane[]>;
+
+/** Revisions never change, so they are kept for the life of the process. */
+export function lanesReader(db: Database): LanesOf {
+  const known = new Map<string, readonly Lane[]>();
+  return async (policyId, revision, tx) => {
+    const key = `${policyId}.${revision}`;
+    const lanes = known.get(key);
+    if (lanes) return lanes;
+    const rows = await select<{ lanes: readonly Lane[] | string }>(
+      db,
+      'SELECT lanes FROM policy_revisions WHERE policy_id = ? AND revision = ?',
+      [policyId, revision],
+      tx,
+    );
+    if (!rows[0]) throw new Error(`Policy ${policyId} has no revision ${revision}.`);
+    const read = parseJson<readonly Lane[]>(rows[0].lanes);
+    known.set(key, read);
+    return read;
+  };
+}
+
+/** MariaDB's JSON is text; the driver may or may not have parsed it. */
+export function parseJson<T>(value: T | string): T {
+  return typeof value === 'string' ? (JSON.parse(value) as T) : value;
+}
+
+/**
+ * Turns what is due at `nowMs` into waiting runs; of several missed occurrences of a lane the newest is made up for and
+ * the older ones are recorded as missed. Returns how many runs were made.
+ */
+export function planDue(db: Database, lanesOf: LanesOf, nowMs: EpochMs, limit: number): Promise<number> {
+  return inTransaction(db, async (tx) => {
+    const due = await select<DueSchedule>(
+      db,
+      `SELECT s.enrolment_id, s.lane_key, s.workload_id, s.due_ms, e.policy_id, e.revision
+         FROM schedules s JOIN enrolments e ON e.id = s.enrolment_id
+        WHERE s.due_ms <= ? ORDER BY s.due_ms LIMIT ? FOR UPDATE SKIP LOCKED`,
+      [nowMs, limit],
+      tx,
+    );
+    const runs: unknown[][] = [];
+    for (const schedule of due) runs.push(...(await occurrencesOf(schedule, lanesOf, nowMs, tx)));
+    await insertMany(
+      db,
+      'runs',
+      [
+        'enrolment_id',
+        'workload_id',
+        'policy_id',
+        'revision',
+        'lane_key',
+        'kind',
+        'occurrence_ms',
+        'started_by',
+        'state',
+        'not_before_ms',
+      ],
+      runs,
+      tx,
+      'INSERT IGNORE',
+    );
+    for (const schedule of due) {
+      const lane = (await lanesOf(schedule.policy_id, schedule.revision, tx)).find((l) => l.key === schedule.lane_key);
+      const next = lane ? nextDue(lane.cadence, schedule.workload_id, nowMs) : null;
+      await execute(
+        db,
+        'UPDATE schedules SET due_ms = ? WHERE enrolment_id = ? AND lane_key = ?',
+        [next, schedule.enrolment_id, schedule.lane_key],
+        tx,
+      );
+    }
+    return runs.length;
+  });
+}
+
+async function occurrencesOf(schedule: DueSchedule, lanesOf: LanesOf, nowMs: EpochMs, tx: Tx): Promise<unknown[][]> {
+  const lane = (await lanesOf(schedule.policy_id, schedule.revision, tx)).find((l) => l.key === schedule.lane_key);
+  if (!lane) return [];
+  const instants: EpochMs[] = [];
+  for (
+    let at: EpochMs | null = schedule.due_ms;
+    at !== null && at <= nowMs;
+    at = nextDue(lane.cadence, schedule.workload_id, at)
+  )
+    instants.push(at);
+  return instants.map((at, i) => [
+    schedule.enrolment_id,
+    schedule.workload_id,
+    schedule.policy_id,
+    schedule.revision,
+    lane.key,
+    lane.kind,
+    at,
+    'cadence',
+    i === instants.length - 1 ? 'waiting' : 'missed',
+    at,
+  ]);
+}
