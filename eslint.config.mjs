@@ -9,7 +9,7 @@ import tseslint from 'typescript-eslint';
 const MAY_IMPORT = {
   core: [],
   store: ['core'],
-  commands: ['store', 'core'],
+  commands: ['store', 'connectors', 'core'],
   queries: ['store', 'core'],
   connectors: ['core'],
   engine: ['store', 'connectors', 'core'],

@@ -138,6 +138,7 @@ export class Engine {
   private async beat(): Promise<void> {
     if (Date.now() - this.beatAt < HEARTBEAT_MS) return;
     this.beatAt = Date.now();
+    if (this.parts.clock instanceof DemoClock) await this.parts.clock.noteSeen(this.nowMs);
     await renewLeases(this.parts.db, this.id, process.pid, this.startedRealMs);
     const taken = await takeOverDeadRuns(this.parts.db);
     if (taken) this.parts.log.warn({ runs: taken }, 'took over runs of an engine that is gone');

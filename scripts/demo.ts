@@ -2,7 +2,8 @@
 import { DEMO_USERS, seedDemo } from '@/demo/seed';
 import { openDatabase, selectOne } from '@/store/database';
 import { migrate } from '@/store/migrate';
-import { guard, Stack } from './stack';
+import { DemoClock } from '@/store/clock';
+import { buildOnce, guard, Stack } from './stack';
 
 await guard(async (onStop) => {
   const port = (key: string, standard: number) => Number(process.env[key] ?? standard);
@@ -31,6 +32,8 @@ await guard(async (onStop) => {
     });
     console.log(`Seeded in ${((Date.now() - started) / 1000).toFixed(0)} s.`);
   }
+  buildOnce();
+  await resumeClock(stack);
   await stack.startStandIn();
   stack.startEngine();
   await stack.startWeb();
@@ -39,3 +42,10 @@ await guard(async (onStop) => {
   console.log('\n  Ctrl-C stops everything; the data stays. npm run demo -- --fresh begins anew.\n');
   await new Promise(() => setInterval(() => undefined, 1 << 30));
 });
+
+/** While the demo was off, no time passed. */
+async function resumeClock(stack: Stack): Promise<void> {
+  const db = openDatabase(stack.databaseOptions(1));
+  await new DemoClock(db).resume();
+  await db.close();
+}

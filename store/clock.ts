@@ -75,6 +75,20 @@ export class DemoClock implements Clock {
     );
   }
 
+  /** The engine was here: where time goes on after everything was stopped or died. */
+  async noteSeen(atMs: EpochMs): Promise<void> {
+    await execute(this.db, 'UPDATE clock SET seen_ms = ? WHERE id = 1', [atMs]);
+  }
+
+  /** Lets time go on from where the engine last was: while nothing ran, no time passed. */
+  async resume(): Promise<void> {
+    await execute(
+      this.db,
+      'UPDATE clock SET base_ms = IF(jump_to_ms IS NULL, seen_ms, base_ms), real_base_ms = ? WHERE id = 1',
+      [Date.now()],
+    );
+  }
+
   async start(atMs: EpochMs, rate: number): Promise<void> {
     await execute(
       this.db,

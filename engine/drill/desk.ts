@@ -1,4 +1,5 @@
 /** Takes up drills, carries them out and writes their records: the shell around rehearse.ts. */
+import type { DrillRecord, MemberResult } from '@/core/recover/drill-record';
 import { membersOf } from '@/core/recover/runbook';
 import type { EpochMs } from '@/core/units';
 import type { SiteController } from '@/connectors/site-controller';

@@ -3,7 +3,8 @@
  * Knows no database. Whatever happens on the way, every clone is removed and the record says so.
  */
 import { predecessorsOf, type Member, type RunbookPlan } from '@/core/recover/runbook';
-import type { DurationMs, EpochMs } from '@/core/units';
+import type { DrillRecord, MemberResult } from '@/core/recover/drill-record';
+import type { EpochMs } from '@/core/units';
 import { ControllerError, type Place, type SiteController } from '@/connectors/site-controller';
 
 export interface DrillPoint {
@@ -20,40 +21,6 @@ export interface DrillJob {
   readonly testNetworkId: number;
   readonly points: ReadonlyMap<number, DrillPoint>;
   readonly startedMs: EpochMs;
-}
-
-export interface MemberResult {
-  readonly workloadId: number;
-  readonly name: string;
-  readonly pointId: number;
-  readonly pointTakenMs: EpochMs;
-  readonly startedMs: EpochMs | null;
-  readonly clonedMs: EpochMs | null;
-  readonly bootedMs: EpochMs | null;
-  readonly checks: ReadonlyArray<{
-    readonly check: string;
-    readonly passedMs: EpochMs | null;
-    readonly detail: string;
-  }>;
-  readonly readyMs: EpochMs | null;
-  readonly contentEqual: boolean | null;
-  /** Recovery point actual: age of the data when the drill began. */
-  readonly rpaMs: DurationMs;
-  /** Recovery time actual: from the start of the drill to the last passed check. */
-  readonly rtaMs: DurationMs | null;
-  readonly failure: { readonly title: string; readonly remedy: string } | null;
-}
-
-export interface DrillRecord {
-  readonly outcome: 'passed' | 'failed' | 'cancelled';
-  readonly startedMs: EpochMs;
-  readonly endedMs: EpochMs;
-  readonly members: readonly MemberResult[];
-  /** Worst of the members; null where one never became ready. */
-  readonly rpaMs: DurationMs;
-  readonly rtaMs: DurationMs | null;
-  readonly cleanup: { readonly complete: boolean; readonly clonesRemoved: number; readonly left: readonly string[] };
-  readonly reason: string;
 }
 
 export interface DrillContext {

@@ -6,6 +6,7 @@
 import type { CauseCode } from '@/core/protect/cause';
 import { CAUSES } from '@/core/protect/cause';
 import type { Lane } from '@/core/protect/policy';
+import type { RunStepView } from '@/core/protect/run';
 import type { DurationMs, EpochMs } from '@/core/units';
 import {
   ControllerError,
@@ -25,12 +26,7 @@ export interface RunJob {
   readonly place: Place;
 }
 
-export interface RunStep {
-  readonly name: string;
-  readonly startedMs: EpochMs;
-  readonly endedMs: EpochMs | null;
-  readonly note: string;
-}
+export type RunStep = RunStepView;
 
 export interface RunContext {
   readonly site: SiteController;

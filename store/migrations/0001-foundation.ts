@@ -15,7 +15,7 @@ export const foundation: Migration = {
       id TINYINT PRIMARY KEY CHECK (id = 1),
       base_ms BIGINT NOT NULL, real_base_ms BIGINT NOT NULL,
       rate DOUBLE NOT NULL CHECK (rate >= 0),
-      jump_to_ms BIGINT NULL)`,
+      jump_to_ms BIGINT NULL, seen_ms BIGINT NOT NULL)`,
     `CREATE TABLE users (
       id INT UNSIGNED AUTO_INCREMENT PRIMARY KEY,
       name VARCHAR(64) NOT NULL UNIQUE, full_name VARCHAR(120) NOT NULL,

@@ -1,0 +1,146 @@
+/** Changing a policy: a new revision, and taking it to its workloads. */
+import { boolean, object, string } from 'yup';
+import type { Ladder } from '@/core/protect/ladder';
+import { lostByChange } from '@/core/protect/ladder';
+import type { Lane } from '@/core/protect/policy';
+import { nextDue } from '@/core/protect/stagger';
+import type { Cadence } from '@/core/time/cadence';
+import { command, type Deed } from '@/commands/command';
+import { Refusal } from '@/commands/refusal';
+import { cadence, id, ladder } from '@/commands/shapes';
+import { execute, select, selectOne } from '@/store/database';
+import { livePoints } from '@/store/points';
+import { parseJson } from '@/store/schedules';
+
+interface Head {
+  name: string;
+  revision: number;
+  lanes: Lane[];
+  rule: unknown;
+}
+
+async function headOf(policyId: number, deed: Deed): Promise<Head> {
+  const row = await selectOne<Head>(
+    deed.db,
+    'SELECT p.name, p.revision, r.lanes, r.rule FROM policies p JOIN policy_revisions r ON r.policy_id = p.id AND r.revision = p.revision WHERE p.id = ? FOR UPDATE',
+    [policyId],
+    deed.tx,
+  );
+  if (!row) throw new Refusal('not-found', `There is no policy ${policyId}.`);
+  return { ...row, lanes: parseJson(row.lanes), rule: parseJson(row.rule) };
+}
+
+/** Points that the workloads of a policy would lose if a lane's ladder became `next`, at this moment. */
+export async function pointsLost(
+  db: Deed['db'],
+  policyId: number,
+  laneKey: string,
+  now: Ladder,
+  next: Ladder,
+  nowMs: number,
+): Promise<{ points: number; workloads: number }> {
+  const enrolled = await select<{ workload_id: number }>(db, 'SELECT workload_id FROM enrolments WHERE policy_id = ?', [
+    policyId,
+  ]);
+  const live = await livePoints(
+    db,
+    enrolled.map((e) => e.workload_id),
+  );
+  let points = 0;
+  const touched = new Set<number>();
+  for (const { workload_id } of enrolled) {
+    const mine = live.filter((p) => p.workload_id === workload_id && p.lane_key === laneKey);
+    const seen = mine.map((p) => ({
+      id: String(p.id),
+      takenAtMs: p.taken_ms,
+      ...(p.held_at_ms !== null
+        ? { heldUntilMs: Infinity }
+        : p.immutable_until_ms !== null
+          ? { heldUntilMs: p.immutable_until_ms }
+          : {}),
+    }));
+    const lost = lostByChange(now, next, seen, nowMs).length;
+    points += lost;
+    if (lost) touched.add(workload_id);
+  }
+  return { points, workloads: touched.size };
+}
+
+export const editLane = command({
+  name: 'edit-lane',
+  least: 'administrator',
+  input: object({
+    policyId: id(),
+    baseRevision: id(),
+    laneKey: string().required().max(24),
+    cadence: cadence.required(),
+    ladder: ladder.required(),
+    acceptLoss: boolean().required(),
+  }),
+  run: async (input, deed) => {
+    const head = await headOf(input.policyId, deed);
+    if (head.revision !== input.baseRevision)
+      throw new Refusal(
+        'conflict',
+        `${head.name} is at revision ${head.revision}; you edited revision ${input.baseRevision}.`,
+      );
+    const lane = head.lanes.find((l) => l.key === input.laneKey);
+    if (!lane) throw new Refusal('not-found', `${head.name} has no lane ${input.laneKey}.`);
+    const changed: Lane = {
+      ...lane,
+      cadence: input.cadence as unknown as Cadence,
+      ladder: input.ladder as unknown as Ladder,
+    };
+    const lost = await pointsLost(deed.db, input.policyId, lane.key, lane.ladder, changed.ladder, deed.nowMs);
+    if (lost.points > 0 && !input.acceptLoss)
+      throw new Refusal(
+        'bad-input',
+        `${lost.points} points of ${lost.workloads} workloads would be let go. Confirm that.`,
+        { acceptLoss: 'Confirm the loss of points.' },
+      );
+    const revision = head.revision + 1;
+    const lanes = head.lanes.map((l) => (l.key === lane.key ? changed : l));
+    await execute(
+      deed.db,
+      'INSERT INTO policy_revisions (policy_id, revision, lanes, rule, created_at_ms, created_by) VALUES (?, ?, ?, ?, ?, ?)',
+      [input.policyId, revision, JSON.stringify(lanes), JSON.stringify(head.rule), deed.nowMs, deed.person.id],
+      deed.tx,
+    );
+    await execute(deed.db, 'UPDATE policies SET revision = ? WHERE id = ?', [revision, input.policyId], deed.tx);
+    return { result: { revision, lost }, subject: head.name, detail: { lane: lane.key, revision, lost } };
+  },
+});
+
+export const applyPolicy = command({
+  name: 'apply-policy',
+  least: 'administrator',
+  input: object({ policyId: id() }),
+  run: async ({ policyId }, deed) => {
+    const head = await headOf(policyId, deed);
+    const behind = await select<{ id: number; workload_id: number }>(
+      deed.db,
+      'SELECT id, workload_id FROM enrolments WHERE policy_id = ? AND revision <> ? FOR UPDATE',
+      [policyId, head.revision],
+      deed.tx,
+    );
+    await execute(
+      deed.db,
+      'UPDATE enrolments SET revision = ? WHERE policy_id = ?',
+      [head.revision, policyId],
+      deed.tx,
+    );
+    for (const enrolment of behind)
+      for (const lane of head.lanes)
+        await execute(
+          deed.db,
+          `INSERT INTO schedules (enrolment_id, lane_key, workload_id, due_ms) VALUES (?, ?, ?, ?) ON DUPLICATE KEY UPDATE due_ms = VALUES(due_ms)`,
+          [enrolment.id, lane.key, enrolment.workload_id, nextDue(lane.cadence, enrolment.workload_id, deed.nowMs)],
+          deed.tx,
+        );
+    return {
+      result: { workloads: behind.length },
+      subject: head.name,
+      detail: { revision: head.revision, workloads: behind.length },
+    };
+  },
+});

@@ -1,0 +1,25 @@
+/** Every command by name: what the one route for changes can call. */
+import type { Command } from '@/commands/command';
+import { clearFault, jump, setFault, setRate } from '@/commands/demo';
+import { cancelDrill, startDrill } from '@/commands/drills';
+import { applyPolicy, editLane } from '@/commands/policies';
+import { cancelRun, holdPoint, releaseHold, retryRun, runNow } from '@/commands/runs';
+
+// Each command checks its own input at the border, so the registry may forget the types.
+const all = [
+  editLane,
+  applyPolicy,
+  runNow,
+  retryRun,
+  cancelRun,
+  holdPoint,
+  releaseHold,
+  startDrill,
+  cancelDrill,
+  setRate,
+  jump,
+  setFault,
+  clearFault,
+] as unknown as ReadonlyArray<Command<object, unknown>>;
+
+export const COMMANDS: ReadonlyMap<string, Command<object, unknown>> = new Map(all.map((c) => [c.name, c]));

@@ -1,0 +1,141 @@
+/** What a person does with runs and points. */
+import { object, string } from 'yup';
+import type { Lane } from '@/core/protect/policy';
+import { command, type Deed } from '@/commands/command';
+import { Refusal } from '@/commands/refusal';
+import { id, reason } from '@/commands/shapes';
+import { execute, selectOne } from '@/store/database';
+import { parseJson } from '@/store/schedules';
+
+async function queueRun(
+  workloadId: number,
+  laneKey: string | null,
+  deed: Deed,
+): Promise<{ runId: number; name: string; lane: string }> {
+  const row = await selectOne<{
+    id: number;
+    policy_id: number;
+    revision: number;
+    name: string;
+    lanes: Lane[] | string;
+  }>(
+    deed.db,
+    `SELECT e.id, e.policy_id, e.revision, w.name, r.lanes FROM enrolments e JOIN workloads w ON w.id = e.workload_id
+       JOIN policy_revisions r ON r.policy_id = e.policy_id AND r.revision = e.revision WHERE e.workload_id = ?`,
+    [workloadId],
+    deed.tx,
+  );
+  if (!row) throw new Refusal('not-found', `Workload ${workloadId} is under no policy, so there is nothing to run.`);
+  const lanes = parseJson(row.lanes);
+  const lane = laneKey === null ? lanes[0] : lanes.find((l) => l.key === laneKey);
+  if (!lane) throw new Refusal('not-found', `${row.name} has no lane ${laneKey}.`);
+  const { id: runId } = await execute(
+    deed.db,
+    `INSERT IGNORE INTO runs (enrolment_id, workload_id, policy_id, revision, lane_key, kind, occurrence_ms, started_by, state, not_before_ms)
+      VALUES (?, ?, ?, ?, ?, ?, ?, 'person', 'waiting', ?)`,
+    [row.id, workloadId, row.policy_id, row.revision, lane.key, lane.kind, deed.nowMs, deed.nowMs],
+    deed.tx,
+  );
+  if (!runId) throw new Refusal('conflict', `A run of ${row.name} for this moment is already there.`);
+  return { runId, name: row.name, lane: lane.key };
+}
+
+export const runNow = command({
+  name: 'run-now',
+  least: 'operator',
+  input: object({ workloadId: id(), laneKey: string().max(24) }),
+  run: async ({ workloadId, laneKey }, deed) => {
+    const { runId, name, lane } = await queueRun(workloadId, laneKey ?? null, deed);
+    return { result: { runId }, subject: name, detail: { lane, runId } };
+  },
+});
+
+export const retryRun = command({
+  name: 'retry-run',
+  least: 'operator',
+  input: object({ runId: id() }),
+  run: async ({ runId }, deed) => {
+    const run = await selectOne<{ workload_id: number; lane_key: string; state: string }>(
+      deed.db,
+      'SELECT workload_id, lane_key, state FROM runs WHERE id = ?',
+      [runId],
+      deed.tx,
+    );
+    if (!run) throw new Refusal('not-found', `There is no run ${runId}.`);
+    if (run.state !== 'failed' && run.state !== 'cancelled')
+      throw new Refusal('conflict', `Run ${runId} is ${run.state}; only failed and cancelled runs are tried again.`);
+    const queued = await queueRun(run.workload_id, run.lane_key, deed);
+    return { result: { runId: queued.runId }, subject: queued.name, detail: { lane: queued.lane, again: runId } };
+  },
+});
+
+export const cancelRun = command({
+  name: 'cancel-run',
+  least: 'operator',
+  input: object({ runId: id() }),
+  run: async ({ runId }, deed) => {
+    const waiting = await execute(
+      deed.db,
+      `UPDATE runs SET state = 'cancelled', ended_ms = ? WHERE id = ? AND state = 'waiting'`,
+      [deed.nowMs, runId],
+      deed.tx,
+    );
+    const running = waiting.rows
+      ? waiting
+      : await execute(
+          deed.db,
+          `UPDATE runs SET cancel_requested = TRUE WHERE id = ? AND state = 'running'`,
+          [runId],
+          deed.tx,
+        );
+    if (!running.rows) {
+      const run = await selectOne<{ state: string }>(deed.db, 'SELECT state FROM runs WHERE id = ?', [runId], deed.tx);
+      throw run
+        ? new Refusal('conflict', `Run ${runId} has ended: ${run.state}.`)
+        : new Refusal('not-found', `There is no run ${runId}.`);
+    }
+    return { result: { runId }, subject: `run ${runId}`, detail: {} };
+  },
+});
+
+export const holdPoint = command({
+  name: 'hold-point',
+  least: 'operator',
+  input: object({ pointId: id(), reason: reason() }),
+  run: async ({ pointId, reason: why }, deed) => {
+    const { rows } = await execute(
+      deed.db,
+      'UPDATE points SET held_at_ms = ?, held_by = ?, held_reason = ? WHERE id = ? AND held_at_ms IS NULL AND marked_ms IS NULL AND gone_ms IS NULL',
+      [deed.nowMs, deed.person.id, why, pointId],
+      deed.tx,
+    );
+    if (!rows) {
+      const point = await selectOne<{ gone_ms: number | null }>(
+        deed.db,
+        'SELECT gone_ms FROM points WHERE id = ?',
+        [pointId],
+        deed.tx,
+      );
+      throw point
+        ? new Refusal('conflict', `Point ${pointId} is held already or on its way out.`)
+        : new Refusal('not-found', `There is no point ${pointId}.`);
+    }
+    return { result: { pointId }, subject: `point ${pointId}`, detail: { reason: why } };
+  },
+});
+
+export const releaseHold = command({
+  name: 'release-hold',
+  least: 'administrator',
+  input: object({ pointId: id(), reason: reason() }),
+  run: async ({ pointId, reason: why }, deed) => {
+    const { rows } = await execute(
+      deed.db,
+      'UPDATE points SET held_at_ms = NULL, held_by = NULL, held_reason = NULL WHERE id = ? AND held_at_ms IS NOT NULL',
+      [pointId],
+      deed.tx,
+    );
+    if (!rows) throw new Refusal('not-found', `There is no held point ${pointId}.`);
+    return { result: { pointId }, subject: `point ${pointId}`, detail: { reason: why } };
+  },
+});

@@ -1,0 +1,162 @@
+/** Attention: one entry a cause, many effects, with the best next action. */
+import { groupBy } from '@/core/group-by';
+import { causeTitle, CAUSES, isCauseCode } from '@/core/protect/cause';
+import type { EpochMs } from '@/core/units';
+import type { WorkloadStanding } from '@/queries/standing';
+import { select, type Database } from '@/store/database';
+
+export type AttentionAction =
+  | { readonly kind: 'open-runs'; readonly cause: string; readonly subject: string; readonly label: string }
+  | { readonly kind: 'open-workloads'; readonly filter: string; readonly label: string }
+  | { readonly kind: 'open-runbooks'; readonly label: string };
+
+export interface AttentionEntry {
+  readonly key: string;
+  readonly state: 'over' | 'closing' | 'inside' | 'unproven';
+  readonly count: string;
+  readonly title: string;
+  readonly sinceMs: EpochMs | null;
+  readonly effect: string;
+  readonly workloadIds: readonly number[];
+  readonly action: AttentionAction;
+}
+
+interface Failing {
+  workload_id: number;
+  cause_code: string;
+  cause_subject: string;
+  since_ms: EpochMs;
+}
+
+const FAILING_NOW = `SELECT workload_id, cause_code, cause_subject, failing_since_ms since_ms FROM schedules WHERE failing_since_ms IS NOT NULL`;
+/** As it was: failed runs of the three hours before that no success of the same lane had followed by then. */
+const FAILING_THEN = `SELECT r.workload_id, r.cause_code, r.cause_subject, MIN(r.ended_ms) since_ms FROM runs r
+   WHERE r.state = 'failed' AND r.ended_ms BETWEEN :at - 10800000 AND :at
+     AND NOT EXISTS (SELECT 1 FROM points p WHERE p.workload_id = r.workload_id AND p.lane_key = r.lane_key AND p.taken_ms > r.occurrence_ms AND p.usable_ms <= :at)
+   GROUP BY r.workload_id, r.cause_code, r.cause_subject`;
+
+export async function attention(
+  db: Database,
+  asOfMs: EpochMs,
+  isNow: boolean,
+  list: readonly WorkloadStanding[],
+): Promise<AttentionEntry[]> {
+  const failing = await select<Failing>(db, isNow ? FAILING_NOW : FAILING_THEN, { at: asOfMs });
+  const enrolled = new Set(
+    (await select<{ id: number }>(db, 'SELECT workload_id id FROM enrolments WHERE since_ms <= ?', [asOfMs])).map(
+      (e) => e.id,
+    ),
+  );
+  const byId = new Map(list.map((w) => [w.id, w]));
+  const entries = foldByCause(failing, byId, isNow);
+  const explained = new Set(entries.flatMap((e) => e.workloadIds));
+  entries.push(...notEnrolled(list, enrolled));
+  entries.push(...unexplained(list.filter((w) => !explained.has(w.id) && enrolled.has(w.id))));
+  entries.push(...unproven(list));
+  return entries.sort(
+    (a, b) =>
+      rank(a) - rank(b) || worstTier(a, byId) - worstTier(b, byId) || (a.sinceMs ?? Infinity) - (b.sinceMs ?? Infinity),
+  );
+}
+
+const ORDER = ['over', 'closing', 'inside', 'unproven'] as const;
+const rank = (e: AttentionEntry): number => ORDER.indexOf(e.state);
+const worstTier = (e: AttentionEntry, byId: Map<number, WorkloadStanding>): number =>
+  Math.min(...e.workloadIds.map((id) => byId.get(id)?.tier ?? 9));
+
+function foldByCause(
+  failing: readonly Failing[],
+  byId: Map<number, WorkloadStanding>,
+  isNow: boolean,
+): AttentionEntry[] {
+  const causes = groupBy(failing, (f) => `${f.cause_code}/${f.cause_subject}`);
+  return [...causes].map(([key, list]): AttentionEntry => {
+    const { cause_code: code, cause_subject: subject } = list[0] as Failing;
+    const ids = [...new Set(list.map((f) => f.workload_id))];
+    const workloads = ids.flatMap((id) => byId.get(id) ?? []);
+    const over = workloads.filter((w) => w.standing === 'over').length;
+    const closing = workloads.filter((w) => w.standing === 'closing').length;
+    const state = over ? 'over' : closing ? 'closing' : 'inside';
+    return {
+      key,
+      state,
+      count: over ? `${over} over` : closing ? `${closing} closing` : `${ids.length} failing`,
+      title: isCauseCode(code) ? causeTitle(code, subject) : `${code} ${subject}`,
+      sinceMs: Math.min(...list.map((f) => f.since_ms)),
+      effect: effectOf(workloads, over, closing, isCauseCode(code) && isNow ? CAUSES[code].remedy : ''),
+      workloadIds: ids,
+      action: { kind: 'open-runs', cause: code, subject, label: 'See the failed runs' },
+    };
+  });
+}
+
+function effectOf(workloads: readonly WorkloadStanding[], over: number, closing: number, remedy: string): string {
+  const count = workloads.length === 1 ? (workloads[0]?.name ?? '') : `${workloads.length} workloads`;
+  const parts = [over ? `${over} over` : '', closing ? `${closing} closing` : ''].filter(Boolean).join(', ');
+  return `${count} affected${parts ? ` (${parts})` : ', all inside so far'}. ${remedy}`;
+}
+
+function notEnrolled(list: readonly WorkloadStanding[], enrolled: ReadonlySet<number>): AttentionEntry[] {
+  const bare = list.filter((w) => !enrolled.has(w.id));
+  if (!bare.length) return [];
+  return [
+    {
+      key: 'not-enrolled',
+      state: 'over',
+      count: `${bare.length} over`,
+      title:
+        bare.length === 1 ? `${bare[0]?.name} is enrolled nowhere` : `${bare.length} workloads are enrolled nowhere`,
+      sinceMs: null,
+      effect: `${bare
+        .slice(0, 3)
+        .map((w) => w.name)
+        .join(
+          ', ',
+        )}${bare.length > 3 ? ' and others' : ''}: no policy takes copies of ${bare.length === 1 ? 'it' : 'them'}, nothing could come back.`,
+      workloadIds: bare.map((w) => w.id),
+      action: { kind: 'open-workloads', filter: 'policy=none', label: bare.length === 1 ? 'See it' : 'See them' },
+    },
+  ];
+}
+
+function unexplained(list: readonly WorkloadStanding[]): AttentionEntry[] {
+  return (['over', 'closing'] as const).flatMap((state) => {
+    const some = list.filter((w) => w.standing === state);
+    if (!some.length) return [];
+    return [
+      {
+        key: `late-${state}`,
+        state,
+        count: `${some.length} ${state}`,
+        title: state === 'over' ? 'Points come later than the RPO allows' : 'The next points will come too late',
+        sinceMs: null,
+        effect: `${some
+          .slice(0, 3)
+          .map((w) => w.name)
+          .join(
+            ', ',
+          )}${some.length > 3 ? ` and ${some.length - 3} more` : ''}: no run has failed; their lanes are too slow or too far apart.`,
+        workloadIds: some.map((w) => w.id),
+        action: { kind: 'open-workloads' as const, filter: `standing=${state}`, label: 'See the workloads' },
+      },
+    ];
+  });
+}
+
+function unproven(list: readonly WorkloadStanding[]): AttentionEntry[] {
+  const some = list.filter((w) => w.unproven);
+  if (!some.length) return [];
+  const applications = new Set(some.map((w) => w.application)).size;
+  return [
+    {
+      key: 'unproven',
+      state: 'unproven',
+      count: `${some.length} unproven`,
+      title: `${some.length} workloads have no passed drill in their interval`,
+      sinceMs: null,
+      effect: `They belong to ${applications} applications. A drill runs beside production and takes nothing down.`,
+      workloadIds: some.map((w) => w.id),
+      action: { kind: 'open-runbooks', label: 'Choose a drill' },
+    },
+  ];
+}

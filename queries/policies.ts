@@ -1,0 +1,129 @@
+/** Policies: what is promised, to whom, and who still runs an older revision. */
+import { describeLadder, steadyCount, type Ladder } from '@/core/protect/ladder';
+import type { EnrolmentRule, Lane } from '@/core/protect/policy';
+import { worstOfRegular } from '@/core/point/exposure';
+import { describeCadence, longestGap, occurrences } from '@/core/time/cadence';
+import type { EpochMs } from '@/core/units';
+import { select, selectOne, type Database } from '@/store/database';
+import { parseJson } from '@/store/schedules';
+
+export interface LaneView {
+  readonly lane: Lane;
+  readonly cadence: string;
+  readonly ladder: string;
+  /** Next due instants of the lane as such, before workloads are spread over it. */
+  readonly nextMs: readonly EpochMs[];
+  readonly steadyPoints: number;
+  /** Cadence + the longest recent run; null for a lane run by hand. */
+  readonly worstMs: number | null;
+  readonly typicalMs: number;
+}
+
+export interface PolicyCard {
+  readonly id: number;
+  readonly name: string;
+  readonly note: string;
+  readonly revision: number;
+  readonly workloads: number;
+  readonly outOfStep: number;
+  readonly lanes: readonly LaneView[];
+}
+
+export interface PolicyView extends PolicyCard {
+  readonly rule: EnrolmentRule;
+  /** Strictest RPO among its workloads, in ms; null if it has none. */
+  readonly rpoMs: number | null;
+  readonly members: ReadonlyArray<{
+    readonly id: number;
+    readonly name: string;
+    readonly application: string;
+    readonly tier: number;
+    readonly revision: number;
+  }>;
+  readonly revisions: ReadonlyArray<{
+    readonly revision: number;
+    readonly createdMs: EpochMs;
+    readonly by: string | null;
+  }>;
+}
+
+interface Row {
+  id: number;
+  name: string;
+  note: string;
+  revision: number;
+  lanes: Lane[] | string;
+  rule: EnrolmentRule | string;
+  workloads: number;
+  behind: number | null;
+}
+
+const SQL = `SELECT p.id, p.name, p.note, p.revision, r.lanes, r.rule, COUNT(e.id) workloads, SUM(e.revision <> p.revision) behind
+  FROM policies p JOIN policy_revisions r ON r.policy_id = p.id AND r.revision = p.revision LEFT JOIN enrolments e ON e.policy_id = p.id`;
+
+export async function policyCards(db: Database, nowMs: EpochMs): Promise<PolicyCard[]> {
+  const rows = await select<Row>(db, `${SQL} GROUP BY p.id ORDER BY p.id`);
+  return Promise.all(rows.map((row) => cardOf(db, row, nowMs)));
+}
+
+async function cardOf(db: Database, row: Row, nowMs: EpochMs): Promise<PolicyCard> {
+  const slow = await select<{ lane_key: string; typical: number }>(
+    db,
+    'SELECT s.lane_key, MAX(s.typical_ms) typical FROM schedules s JOIN enrolments e ON e.id = s.enrolment_id WHERE e.policy_id = ? GROUP BY s.lane_key',
+    [row.id],
+  );
+  return {
+    id: row.id,
+    name: row.name,
+    note: row.note,
+    revision: row.revision,
+    workloads: row.workloads,
+    outOfStep: row.behind ?? 0,
+    lanes: parseJson(row.lanes).map((lane) =>
+      laneView(lane, slow.find((s) => s.lane_key === lane.key)?.typical ?? 0, nowMs),
+    ),
+  };
+}
+
+function laneView(lane: Lane, typicalMs: number, nowMs: EpochMs): LaneView {
+  const gap = longestGap(lane.cadence);
+  return {
+    lane,
+    cadence: describeCadence(lane.cadence),
+    ladder: describeLadder(lane.ladder),
+    typicalMs,
+    nextMs: occurrences(lane.cadence, nowMs, nowMs + 8 * 86_400_000).slice(0, 6),
+    steadyPoints: steadyPoints(lane.ladder, gap, nowMs),
+    worstMs: gap === null ? null : worstOfRegular(gap, typicalMs),
+  };
+}
+
+function steadyPoints(ladder: Ladder, gapMs: number | null, nowMs: EpochMs): number {
+  return gapMs === null ? 0 : steadyCount(ladder, gapMs, nowMs);
+}
+
+export async function policyView(db: Database, id: number, nowMs: EpochMs): Promise<PolicyView | null> {
+  const row = await selectOne<Row>(db, `${SQL} WHERE p.id = ? GROUP BY p.id`, [id]);
+  if (!row) return null;
+  const [card, members, revisions] = await Promise.all([
+    cardOf(db, row, nowMs),
+    select<{ id: number; name: string; application: string; tier: number; revision: number; rpo_ms: number }>(
+      db,
+      `SELECT w.id, w.name, a.name application, a.tier_id tier, e.revision, t.rpo_ms FROM enrolments e JOIN workloads w ON w.id = e.workload_id
+             JOIN applications a ON a.id = w.application_id JOIN tiers t ON t.id = a.tier_id WHERE e.policy_id = ? ORDER BY a.name, w.name`,
+      [id],
+    ),
+    select<{ revision: number; created_at_ms: EpochMs; full_name: string | null }>(
+      db,
+      'SELECT r.revision, r.created_at_ms, u.full_name FROM policy_revisions r LEFT JOIN users u ON u.id = r.created_by WHERE r.policy_id = ? ORDER BY r.revision DESC',
+      [id],
+    ),
+  ]);
+  return {
+    ...card,
+    rule: parseJson(row.rule),
+    members,
+    rpoMs: members.length ? Math.min(...members.map((m) => m.rpo_ms)) : null,
+    revisions: revisions.map((r) => ({ revision: r.revision, createdMs: r.created_at_ms, by: r.full_name })),
+  };
+}

@@ -1,0 +1,287 @@
+/** One workload: what could come back, from where, how old, and why each point is kept. */
+import { describeLadder, evaluateLadder, type Ladder } from '@/core/protect/ladder';
+import { groupBy } from '@/core/group-by';
+import type { Answer, Lane } from '@/core/protect/policy';
+import { describeCadence } from '@/core/time/cadence';
+import { summariseExposure } from '@/core/point/exposure';
+import type { EpochMs } from '@/core/units';
+import { standings, type WorkloadStanding } from '@/queries/standing';
+import { select, selectOne, type Database } from '@/store/database';
+import { parseJson } from '@/store/schedules';
+
+export interface PointView {
+  readonly id: number;
+  readonly runId: number;
+  readonly lane: string;
+  readonly place: string;
+  readonly site: string;
+  readonly takenMs: EpochMs;
+  readonly usableMs: EpochMs;
+  readonly consistency: string;
+  readonly digest: string;
+  readonly storedBytes: number;
+  readonly why: string;
+  /** When it goes; null: as long as nothing newer replaces it. */
+  readonly untilMs: EpochMs | null;
+  readonly held: { readonly reason: string; readonly by: string } | null;
+  readonly immutableUntilMs: EpochMs | null;
+}
+
+export interface WorkloadView {
+  readonly standing: WorkloadStanding;
+  readonly role: string;
+  readonly address: string;
+  readonly rtoMs: number;
+  readonly siteLostRpoMs: number;
+  readonly siteLostExposureMs: number | null;
+  readonly copiesWanted: number;
+  readonly share30: number;
+  readonly lastRtaMs: number | null;
+  readonly policy: {
+    readonly id: number;
+    readonly name: string;
+    readonly inStep: boolean;
+    readonly revision: number;
+  } | null;
+  readonly answers: readonly Answer[];
+  readonly alsoFits: readonly string[];
+  readonly lanes: ReadonlyArray<{
+    readonly key: string;
+    readonly cadence: string;
+    readonly ladder: string;
+    readonly consistency: string;
+    readonly dueMs: EpochMs | null;
+  }>;
+  readonly disks: ReadonlyArray<{
+    readonly number: number;
+    readonly role: string;
+    readonly sizeBytes: number;
+    readonly inCopy: boolean;
+  }>;
+  readonly points: readonly PointView[];
+  readonly runs: ReadonlyArray<{
+    readonly id: number;
+    readonly lane: string;
+    readonly state: string;
+    readonly occurrenceMs: EpochMs;
+    readonly endedMs: EpochMs | null;
+    readonly detail: string | null;
+  }>;
+  readonly proofs: ReadonlyArray<{
+    readonly drillId: number;
+    readonly outcome: string;
+    readonly atMs: EpochMs;
+    readonly runbook: string;
+  }>;
+}
+
+interface Base {
+  id: number;
+  role: string;
+  address: string;
+  application_id: number;
+  site_id: number;
+  rto_ms: number;
+  rpo_site_lost_ms: number;
+  copies: number;
+}
+
+export async function workloadView(
+  db: Database,
+  id: number,
+  asOfMs: EpochMs,
+  isNow: boolean,
+): Promise<WorkloadView | null> {
+  const base = await selectOne<Base>(
+    db,
+    `SELECT w.id, w.role, w.address, w.application_id, w.site_id, t.rto_ms, t.rpo_site_lost_ms, t.copies FROM workloads w
+       JOIN applications a ON a.id = w.application_id JOIN tiers t ON t.id = a.tier_id WHERE w.id = ?`,
+    [id],
+  );
+  const standing = (await standings(db, asOfMs, isNow)).find((w) => w.id === id);
+  if (!base || !standing) return null;
+  const enrolment = await enrolmentOf(db, id);
+  const lanes = enrolment?.lanes ?? [];
+  const [points, disks, runs, proofs, dues, usable] = await Promise.all([
+    pointViews(db, id, asOfMs, lanes),
+    select<{ number: number; role: string; size_bytes: number }>(
+      db,
+      'SELECT number, role, size_bytes FROM disks WHERE workload_id = ? ORDER BY number',
+      [id],
+    ),
+    select<{
+      id: number;
+      lane_key: string;
+      state: string;
+      occurrence_ms: EpochMs;
+      ended_ms: EpochMs | null;
+      detail: string | null;
+    }>(
+      db,
+      'SELECT id, lane_key, state, occurrence_ms, ended_ms, detail FROM runs WHERE workload_id = ? AND occurrence_ms <= ? ORDER BY occurrence_ms DESC LIMIT 8',
+      [id, asOfMs],
+    ),
+    select<{ id: number; state: string; ended_ms: EpochMs; name: string }>(
+      db,
+      `SELECT d.id, d.state, d.ended_ms, b.name FROM drills d JOIN runbooks b ON b.id = d.runbook_id
+            WHERE b.application_id = ? AND b.source_site_id = ? AND d.ended_ms <= ? ORDER BY d.ended_ms DESC LIMIT 3`,
+      [base.application_id, base.site_id, asOfMs],
+    ),
+    select<{ lane_key: string; due_ms: EpochMs | null }>(
+      db,
+      'SELECT lane_key, due_ms FROM schedules WHERE workload_id = ?',
+      [id],
+    ),
+    select<{ taken_ms: EpochMs; usable_ms: EpochMs }>(
+      db,
+      'SELECT taken_ms, usable_ms FROM points WHERE workload_id = ? AND usable_ms <= ? AND taken_ms > ?',
+      [id, asOfMs, asOfMs - 32 * 86_400_000],
+    ),
+  ]);
+  const offSite = points.filter((p) => p.site !== standing.site).map((p) => p.takenMs);
+  const excluded = new Set(
+    lanes.length ? lanes[0]?.excludeRoles.filter((role) => lanes.every((l) => l.excludeRoles.includes(role))) : [],
+  );
+  return {
+    standing,
+    role: base.role,
+    address: base.address,
+    rtoMs: base.rto_ms,
+    siteLostRpoMs: base.rpo_site_lost_ms,
+    copiesWanted: base.copies,
+    siteLostExposureMs: offSite.length ? asOfMs - Math.max(...offSite) : null,
+    share30: summariseExposure(
+      usable.map((p) => ({ takenAtMs: p.taken_ms, usableFromMs: p.usable_ms, goneAtMs: null })),
+      asOfMs - 30 * 86_400_000,
+      asOfMs,
+      standing.rpoMs,
+    ).shareWithin,
+    lastRtaMs: await lastRta(db, proofs.find((p) => p.state === 'passed')?.id, id),
+    policy: enrolment
+      ? {
+          id: enrolment.policy_id,
+          name: enrolment.name,
+          inStep: enrolment.revision === enrolment.newest,
+          revision: enrolment.revision,
+        }
+      : null,
+    answers: enrolment?.reason.answers ?? [],
+    alsoFits: enrolment?.reason.alsoFits ?? [],
+    lanes: lanes.map((l) => ({
+      key: l.key,
+      cadence: describeCadence(l.cadence),
+      ladder: describeLadder(l.ladder),
+      consistency: l.consistency,
+      dueMs: dues.find((d) => d.lane_key === l.key)?.due_ms ?? null,
+    })),
+    disks: disks.map((d) => ({
+      number: d.number,
+      role: d.role,
+      sizeBytes: d.size_bytes,
+      inCopy: lanes.length > 0 && !excluded.has(d.role as never),
+    })),
+    points,
+    runs: runs.map((r) => ({
+      id: r.id,
+      lane: r.lane_key,
+      state: r.state,
+      occurrenceMs: r.occurrence_ms,
+      endedMs: r.ended_ms,
+      detail: r.detail,
+    })),
+    proofs: proofs.map((p) => ({ drillId: p.id, outcome: p.state, atMs: p.ended_ms, runbook: p.name })),
+  };
+}
+
+interface EnrolmentRow {
+  policy_id: number;
+  name: string;
+  revision: number;
+  newest: number;
+  lanes: readonly Lane[];
+  reason: { readonly answers: readonly Answer[]; readonly alsoFits: readonly string[] };
+}
+
+async function enrolmentOf(db: Database, workloadId: number): Promise<EnrolmentRow | null> {
+  const row = await selectOne<EnrolmentRow>(
+    db,
+    `SELECT e.policy_id, p.name, e.revision, p.revision newest, r.lanes, e.reason FROM enrolments e JOIN policies p ON p.id = e.policy_id
+       JOIN policy_revisions r ON r.policy_id = e.policy_id AND r.revision = e.revision WHERE e.workload_id = ?`,
+    [workloadId],
+  );
+  return row ? { ...row, lanes: parseJson(row.lanes), reason: parseJson(row.reason) } : null;
+}
+
+interface PointRow {
+  id: number;
+  run_id: number;
+  lane_key: string;
+  place: string;
+  site: string;
+  taken_ms: EpochMs;
+  usable_ms: EpochMs;
+  consistency: string;
+  digest: string;
+  stored_bytes: number;
+  held_at_ms: EpochMs | null;
+  held_reason: string | null;
+  held_by: string | null;
+  immutable_until_ms: EpochMs | null;
+}
+
+async function pointViews(
+  db: Database,
+  workloadId: number,
+  asOfMs: EpochMs,
+  lanes: readonly Lane[],
+): Promise<PointView[]> {
+  const rows = await select<PointRow>(
+    db,
+    `SELECT p.id, p.run_id, p.lane_key, COALESCE(r.name, d.name) place, s.name site, p.taken_ms, p.usable_ms, p.consistency, p.digest, p.stored_bytes,
+            p.held_at_ms, p.held_reason, u.full_name held_by, p.immutable_until_ms
+       FROM points p JOIN sites s ON s.id = p.site_id LEFT JOIN users u ON u.id = p.held_by
+       LEFT JOIN repositories r ON p.place_kind = 'repository' AND r.id = p.place_id
+       LEFT JOIN datastores d ON p.place_kind = 'datastore' AND d.id = p.place_id
+      WHERE p.workload_id = ? AND p.usable_ms <= ? AND (p.gone_ms IS NULL OR p.gone_ms > ?) ORDER BY p.taken_ms DESC`,
+    [workloadId, asOfMs, asOfMs],
+  );
+  const reasons = new Map<string, { why: string; untilMs: EpochMs | null }>();
+  for (const [laneKey, list] of groupBy(rows, (row) => row.lane_key)) {
+    const ladder: Ladder | undefined = lanes.find((l) => l.key === laneKey)?.ladder;
+    if (!ladder) continue;
+    const seen = list.map((p) => ({
+      id: String(p.id),
+      takenAtMs: p.taken_ms,
+      ...(p.held_at_ms !== null
+        ? { heldUntilMs: Infinity }
+        : p.immutable_until_ms !== null
+          ? { heldUntilMs: p.immutable_until_ms }
+          : {}),
+    }));
+    for (const keep of evaluateLadder(ladder, seen, asOfMs).keep) reasons.set(keep.id, keep);
+  }
+  return rows.map((p) => ({
+    id: p.id,
+    runId: p.run_id,
+    lane: p.lane_key,
+    place: p.place,
+    site: p.site,
+    takenMs: p.taken_ms,
+    usableMs: p.usable_ms,
+    consistency: p.consistency,
+    digest: p.digest,
+    storedBytes: p.stored_bytes,
+    why: reasons.get(String(p.id))?.why ?? 'goes at the next thinning',
+    untilMs: reasons.get(String(p.id))?.untilMs ?? null,
+    held: p.held_at_ms !== null ? { reason: p.held_reason ?? '', by: p.held_by ?? '' } : null,
+    immutableUntilMs: p.immutable_until_ms,
+  }));
+}
+
+async function lastRta(db: Database, drillId: number | undefined, workloadId: number): Promise<number | null> {
+  if (drillId === undefined) return null;
+  const row = await selectOne<{
+    record: { members: ReadonlyArray<{ workloadId: number; rtaMs: number | null }> } | string;
+  }>(db, 'SELECT record FROM drills WHERE id = ?', [drillId]);
+  return row ? (parseJson(row.record).members.find((m) => m.workloadId === workloadId)?.rtaMs ?? null) : null;
+}

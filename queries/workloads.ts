@@ -1,0 +1,171 @@
+/** The table of workloads: filtered and sorted on the server, handed out in windows. */
+import type { EpochMs } from '@/core/units';
+import { summariseExposure } from '@/core/point/exposure';
+import { standings, type WorkloadStanding } from '@/queries/standing';
+import { select, type Database } from '@/store/database';
+
+export const WORKLOAD_SORTS = ['name', 'application', 'tier', 'site', 'exposure', 'used', 'policy', 'proven'] as const;
+export type WorkloadSort = (typeof WORKLOAD_SORTS)[number];
+
+export interface WorkloadFilter {
+  readonly text: string;
+  readonly standing: string;
+  readonly tier: string;
+  readonly site: string;
+  readonly policy: string;
+  readonly unproven: boolean;
+  readonly sort: WorkloadSort;
+  readonly descending: boolean;
+}
+
+export interface WorkloadRow extends WorkloadStanding {
+  readonly policy: string | null;
+  readonly policyId: number | null;
+  readonly inStep: boolean;
+  /** Sites where it has points. */
+  readonly places: readonly string[];
+  /** Worst exposure; null: for a while there was no usable point. */
+  readonly worstDayMs: number | null;
+  readonly worstWeekMs: number | null;
+}
+
+export interface WorkloadPage {
+  readonly total: number;
+  readonly offset: number;
+  readonly rows: readonly WorkloadRow[];
+}
+
+interface PolicyOf {
+  workload_id: number;
+  policy_id: number;
+  policy: string;
+  revision: number;
+  newest: number;
+}
+
+const DAY_MS = 86_400_000;
+/** Rows in one window at most. */
+export const WINDOW = 100;
+
+export async function workloadPage(
+  db: Database,
+  asOfMs: EpochMs,
+  isNow: boolean,
+  filter: WorkloadFilter,
+  offset: number,
+): Promise<WorkloadPage> {
+  const [list, policies] = await Promise.all([standings(db, asOfMs, isNow), policiesOf(db)]);
+  const chosen = list.filter((w) => matches(w, filter, policies.get(w.id))).sort(comparison(filter, policies));
+  const rows = chosen.slice(offset, offset + WINDOW);
+  const worst = await worstOf(db, rows, asOfMs);
+  const places = await placesOf(
+    db,
+    rows.map((w) => w.id),
+    asOfMs,
+  );
+  return {
+    total: chosen.length,
+    offset,
+    rows: rows.map((w) => {
+      const policy = policies.get(w.id);
+      return {
+        ...w,
+        policy: policy?.policy ?? null,
+        policyId: policy?.policy_id ?? null,
+        inStep: policy ? policy.revision === policy.newest : true,
+        places: places.get(w.id) ?? [],
+        ...(worst.get(w.id) ?? { worstDayMs: null, worstWeekMs: null }),
+      };
+    }),
+  };
+}
+
+async function policiesOf(db: Database): Promise<Map<number, PolicyOf>> {
+  const rows = await select<PolicyOf>(
+    db,
+    'SELECT e.workload_id, e.policy_id, p.name policy, e.revision, p.revision newest FROM enrolments e JOIN policies p ON p.id = e.policy_id',
+  );
+  return new Map(rows.map((row) => [row.workload_id, row]));
+}
+
+export function matches(
+  w: WorkloadStanding,
+  filter: WorkloadFilter,
+  policy: { readonly policy_id: number } | undefined,
+): boolean {
+  const text = filter.text.toLowerCase();
+  if (text && !w.name.toLowerCase().includes(text) && !w.application.toLowerCase().includes(text)) return false;
+  // Inside includes closing, as in the summary.
+  if (filter.standing === 'inside' ? w.standing === 'over' : filter.standing && w.standing !== filter.standing)
+    return false;
+  if (filter.tier && String(w.tier) !== filter.tier) return false;
+  if (filter.site && w.site !== filter.site) return false;
+  if (filter.policy === 'none' ? policy : filter.policy && String(policy?.policy_id) !== filter.policy) return false;
+  return !filter.unproven || w.unproven;
+}
+
+function comparison({ sort, descending }: WorkloadFilter, policies: Map<number, PolicyOf>) {
+  const used = (w: WorkloadStanding) => (w.exposureMs === null ? Infinity : w.exposureMs / w.rpoMs);
+  const key: Record<WorkloadSort, (w: WorkloadStanding) => string | number> = {
+    name: (w) => w.name,
+    application: (w) => w.application,
+    tier: (w) => w.tier,
+    site: (w) => w.site,
+    exposure: (w) => w.exposureMs ?? Infinity,
+    used,
+    policy: (w) => policies.get(w.id)?.policy ?? '',
+    proven: (w) => w.provenMs ?? 0,
+  };
+  const of = key[sort];
+  const sign = descending ? -1 : 1;
+  return (a: WorkloadStanding, b: WorkloadStanding): number => {
+    const x = of(a);
+    const y = of(b);
+    if (x === y) return a.name < b.name ? -1 : 1;
+    return x < y ? -sign : sign;
+  };
+}
+
+async function worstOf(db: Database, rows: readonly WorkloadStanding[], asOfMs: EpochMs) {
+  const found = new Map<number, { worstDayMs: number | null; worstWeekMs: number | null }>();
+  if (!rows.length) return found;
+  const points = await select<{ workload_id: number; taken_ms: EpochMs; usable_ms: EpochMs }>(
+    db,
+    `SELECT workload_id, taken_ms, usable_ms FROM points WHERE workload_id IN (?) AND taken_ms > ? AND usable_ms <= ?`,
+    [rows.map((w) => w.id), asOfMs - 9 * DAY_MS, asOfMs],
+  );
+  for (const w of rows) {
+    // Points thinned since then were usable then: for the past they count.
+    const mine = points
+      .filter((p) => p.workload_id === w.id)
+      .map((p) => ({ takenAtMs: p.taken_ms, usableFromMs: p.usable_ms, goneAtMs: null }));
+    found.set(w.id, {
+      worstDayMs: summariseExposure(mine, asOfMs - DAY_MS, asOfMs, w.rpoMs).worstMs,
+      worstWeekMs: summariseExposure(mine, asOfMs - 7 * DAY_MS, asOfMs, w.rpoMs).worstMs,
+    });
+  }
+  return found;
+}
+
+async function placesOf(db: Database, ids: readonly number[], asOfMs: EpochMs): Promise<Map<number, string[]>> {
+  const found = new Map<number, string[]>();
+  if (!ids.length) return found;
+  const rows = await select<{ workload_id: number; site: string }>(
+    db,
+    `SELECT DISTINCT p.workload_id, s.name site FROM points p JOIN sites s ON s.id = p.site_id
+      WHERE p.workload_id IN (?) AND p.usable_ms <= ? AND (p.gone_ms IS NULL OR p.gone_ms > ?) ORDER BY p.workload_id, s.id`,
+    [ids, asOfMs, asOfMs],
+  );
+  for (const row of rows) found.set(row.workload_id, [...(found.get(row.workload_id) ?? []), row.site]);
+  return found;
+}
+
+export interface FilterChoices {
+  readonly sites: readonly string[];
+  readonly policies: ReadonlyArray<{ readonly id: number; readonly name: string }>;
+}
+
+export async function filterChoices(db: Database): Promise<FilterChoices> {
+  const sites = await select<{ name: string }>(db, 'SELECT name FROM sites ORDER BY id');
+  return { sites: sites.map((s) => s.name), policies: await select(db, 'SELECT id, name FROM policies ORDER BY name') };
+}
