@@ -3,13 +3,7 @@ import type { DrillRecord, MemberResult } from '@/core/recover/drill-record';
 import { membersOf } from '@/core/recover/runbook';
 import type { EpochMs } from '@/core/units';
 import type { SiteController } from '@/connectors/site-controller';
-import {
-  rehearse,
-  type DrillContext,
-  type DrillJob,
-  type DrillRecord,
-  type MemberResult,
-} from '@/engine/drill/rehearse';
+import { rehearse, type DrillContext, type DrillJob } from '@/engine/drill/rehearse';
 import type { Waits } from '@/engine/waits';
 import type { Database } from '@/store/database';
 import {

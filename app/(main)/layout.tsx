@@ -1,0 +1,27 @@
+import type { ReactNode } from 'react';
+import { connected, requireSession } from '@/app/context';
+import { displayZone } from '@/queries/connect';
+import { standInSubjects } from '@/queries/frame';
+import { railData } from '@/queries/rail';
+import { FrameProvider } from '@/ui/frame/frame-context';
+import { TimeRail } from '@/ui/frame/time-rail';
+import { TopBar } from '@/ui/frame/top-bar';
+
+export default async function MainLayout({ children }: { children: ReactNode }) {
+  const session = await requireSession();
+  const { db, clock } = connected();
+  const state = await clock.read();
+  const [zone, rail, subjects] = await Promise.all([
+    displayZone(db),
+    railData(db, state.nowMs),
+    state.simulated ? standInSubjects(db) : {},
+  ]);
+  const { person, csrfToken } = session;
+  return (
+    <FrameProvider value={{ csrfToken, role: person.role, zone, nowMs: state.nowMs, demo: state.simulated }}>
+      <TopBar fullName={person.fullName} initial={state} subjects={subjects} />
+      <main>{children}</main>
+      <TimeRail rail={rail} />
+    </FrameProvider>
+  );
+}

@@ -1,0 +1,4 @@
+export const dynamic = 'force-dynamic';
+export function GET(): Response {
+  return Response.json({ ok: true });
+}
