@@ -92,8 +92,8 @@ export class DemoClock implements Clock {
   async start(atMs: EpochMs, rate: number): Promise<void> {
     await execute(
       this.db,
-      'REPLACE INTO clock (id, base_ms, real_base_ms, rate, jump_to_ms) VALUES (1, ?, ?, ?, NULL)',
-      [atMs, Date.now(), rate],
+      'REPLACE INTO clock (id, base_ms, real_base_ms, rate, jump_to_ms, seen_ms) VALUES (1, ?, ?, ?, NULL, ?)',
+      [atMs, Date.now(), rate, atMs],
     );
   }
 }

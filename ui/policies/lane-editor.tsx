@@ -1,0 +1,190 @@
+'use client';
+/** Edits cadence and ladder of a lane: checked as one types, then saved as a new revision that says what it destroys. */
+import { useRouter } from 'next/navigation';
+import { useState } from 'react';
+import { PERIODS } from '@/core/protect/ladder';
+import type { Lane } from '@/core/protect/policy';
+import { useAct } from '@/ui/act';
+import { useFrame } from '@/ui/frame/frame-context';
+import { fieldsOf, readFields, type LaneFields, type RungFields } from '@/ui/policies/lane-form';
+
+export function LaneEditor({ policyId, revision, lane }: { policyId: number; revision: number; lane: Lane }) {
+  const { role } = useFrame();
+  const act = useAct();
+  const router = useRouter();
+  const [fields, setFields] = useState<LaneFields | null>(null);
+  const [trouble, setTrouble] = useState('');
+  const [loss, setLoss] = useState('');
+  const [said, setSaid] = useState('');
+  if (role !== 'administrator') return <p className="t2">Changing a lane needs the role administrator.</p>;
+  if (!fields)
+    return (
+      <div>
+        <button
+          type="button"
+          className="btn"
+          onClick={() => (setFields(fieldsOf(lane.cadence, lane.ladder)), setSaid(''))}
+        >
+          Edit {lane.key} lane
+        </button>
+        {said && <p role="status">{said}</p>}
+      </div>
+    );
+  const read = readFields(fields, lane.cadence, lane.ladder);
+  const errors = read.ok ? {} : read.errors;
+  const setRung = (i: number, change: Partial<RungFields>): void =>
+    setFields({ ...fields, rungs: fields.rungs.map((r, k) => (k === i ? { ...r, ...change } : r)) });
+  const save = async (acceptLoss: boolean): Promise<void> => {
+    if (!read.ok) return;
+    const result = await act<{ revision: number }>('edit-lane', {
+      policyId,
+      baseRevision: revision,
+      laneKey: lane.key,
+      cadence: read.cadence,
+      ladder: read.ladder,
+      acceptLoss,
+    });
+    if (result.ok) {
+      setFields(null);
+      setLoss('');
+      setTrouble('');
+      setSaid(`Saved as revision ${result.value.revision}. Its workloads are out of step until you apply it.`);
+      router.refresh();
+    } else if (result.refusal.fields.acceptLoss) setLoss(result.refusal.title);
+    else setTrouble(`${result.refusal.title} ${result.refusal.remedy}`);
+  };
+  return (
+    <form
+      aria-label={`Edit lane ${lane.key}`}
+      onSubmit={(event) => {
+        event.preventDefault();
+        void save(false);
+      }}
+    >
+      {lane.cadence.kind === 'every' && (
+        <Field
+          id={`${lane.key}-every`}
+          label="Every"
+          value={fields.every}
+          error={errors.every}
+          onChange={(every) => setFields({ ...fields, every })}
+        />
+      )}
+      {lane.cadence.kind === 'weekly' && (
+        <Field
+          id={`${lane.key}-times`}
+          label={`At, ${lane.cadence.zone}`}
+          value={fields.times}
+          error={errors.times}
+          onChange={(times) => setFields({ ...fields, times })}
+        />
+      )}
+      {fields.rungs.map((rung, i) => (
+        <fieldset
+          key={i}
+          style={{ display: 'grid', gridTemplateColumns: '70px 1fr 1fr', gap: 8, border: 0, padding: 0 }}
+        >
+          <Field
+            id={`${lane.key}-count${i}`}
+            label={i === 0 ? 'Keep' : 'then'}
+            value={rung.count}
+            error={errors[`count${i}`]}
+            onChange={(count) => setRung(i, { count })}
+          />
+          <div className="field">
+            <label htmlFor={`${lane.key}-per${i}`}>of</label>
+            <select
+              id={`${lane.key}-per${i}`}
+              value={rung.per}
+              onChange={(event) => setRung(i, { per: event.target.value as RungFields['per'] })}
+            >
+              <option>every point</option>
+              {PERIODS.map((p) => (
+                <option key={p} value={p}>
+                  a {p}
+                </option>
+              ))}
+            </select>
+          </div>
+          <Field
+            id={`${lane.key}-span${i}`}
+            label="for"
+            value={rung.span}
+            error={errors[`span${i}`]}
+            onChange={(span) => setRung(i, { span })}
+          />
+        </fieldset>
+      ))}
+      {loss && (
+        <p className="err" role="alert">
+          {loss}{' '}
+          <button type="button" className="btn danger" onClick={() => void save(true)}>
+            Save and let them go
+          </button>
+        </p>
+      )}
+      {trouble && (
+        <p className="err" role="alert">
+          {trouble}
+        </p>
+      )}
+      <div className="flex gap-2">
+        <button type="submit" className="btn primary" disabled={!read.ok}>
+          Save as revision {revision + 1}
+        </button>
+        <button
+          type="button"
+          className="btn quiet"
+          onClick={() => setFields({ ...fields, rungs: [...fields.rungs, { per: 'day', count: '1', span: '14 d' }] })}
+        >
+          Add a rung
+        </button>
+        {fields.rungs.length > 1 && (
+          <button
+            type="button"
+            className="btn quiet"
+            onClick={() => setFields({ ...fields, rungs: fields.rungs.slice(0, -1) })}
+          >
+            Remove the last rung
+          </button>
+        )}
+        <button type="button" className="btn quiet" onClick={() => setFields(null)}>
+          Keep it as it is
+        </button>
+      </div>
+    </form>
+  );
+}
+
+function Field({
+  id,
+  label,
+  value,
+  error,
+  onChange,
+}: {
+  id: string;
+  label: string;
+  value: string;
+  error: string | undefined;
+  onChange: (value: string) => void;
+}) {
+  return (
+    <div className={`field ${error ? 'bad' : ''}`}>
+      <label htmlFor={id}>{label}</label>
+      <input
+        id={id}
+        value={value}
+        maxLength={40}
+        aria-invalid={error !== undefined}
+        aria-describedby={error ? `${id}-error` : undefined}
+        onChange={(event) => onChange(event.target.value)}
+      />
+      {error && (
+        <span className="err" id={`${id}-error`}>
+          {error}
+        </span>
+      )}
+    </div>
+  );
+}
