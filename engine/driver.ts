@@ -100,6 +100,7 @@ export class Engine {
     const { db } = this.parts;
     this.nowMs = Math.max(this.nowMs, nowMs);
     const crew = (this.crew ??= await this.hireCrew());
+    if (this.parts.clock instanceof DemoClock) await this.parts.clock.noteSeen(this.nowMs);
     await this.beat();
     while ((await planDue(db, this.lanesOf, this.nowMs, PLAN_BATCH)) >= PLAN_BATCH);
     await crew.cancelWanted();
@@ -138,7 +139,6 @@ export class Engine {
   private async beat(): Promise<void> {
     if (Date.now() - this.beatAt < HEARTBEAT_MS) return;
     this.beatAt = Date.now();
-    if (this.parts.clock instanceof DemoClock) await this.parts.clock.noteSeen(this.nowMs);
     await renewLeases(this.parts.db, this.id, process.pid, this.startedRealMs);
     const taken = await takeOverDeadRuns(this.parts.db);
     if (taken) this.parts.log.warn({ runs: taken }, 'took over runs of an engine that is gone');

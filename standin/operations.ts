@@ -3,7 +3,8 @@ import type { DiskRole, LaneKind } from '@/core/protect/policy';
 import type { EpochMs } from '@/core/units';
 import { CloneYard, type CheckKind } from '@/standin/world/clones';
 import type { Fault } from '@/standin/world/estate';
-import { placeKey, World } from '@/standin/world/world';
+import type { World } from '@/standin/world/world';
+import { placeKey } from '@/standin/world/world';
 
 interface PlaceName {
   readonly kind: 'datastore' | 'repository';

@@ -82,11 +82,9 @@ export class DemoClock implements Clock {
 
   /** Lets time go on from where the engine last was: while nothing ran, no time passed. */
   async resume(): Promise<void> {
-    await execute(
-      this.db,
-      'UPDATE clock SET base_ms = IF(jump_to_ms IS NULL, seen_ms, base_ms), real_base_ms = ? WHERE id = 1',
-      [Date.now()],
-    );
+    await execute(this.db, 'UPDATE clock SET base_ms = GREATEST(base_ms, seen_ms), real_base_ms = ? WHERE id = 1', [
+      Date.now(),
+    ]);
   }
 
   async start(atMs: EpochMs, rate: number): Promise<void> {

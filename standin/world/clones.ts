@@ -3,7 +3,8 @@ import { CAUSES } from '@/core/protect/cause';
 import type { EpochMs } from '@/core/units';
 import { chance } from '@/standin/world/content';
 import type { Copy } from '@/standin/world/copies';
-import { World, WorldRefusal } from '@/standin/world/world';
+import type { World } from '@/standin/world/world';
+import { WorldRefusal } from '@/standin/world/world';
 
 export type CheckKind = 'ping' | 'port' | 'query';
 

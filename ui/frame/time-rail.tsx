@@ -189,7 +189,7 @@ function RailPicture({ rail, zone, x, x1 }: { rail: RailView; zone: string; x: (
       <line x1={X0} x2={x1} y1={BASE + 0.5} y2={BASE + 0.5} stroke="var(--ink)" />
       {peak > 0 && (
         <text
-          x={Math.min(x1 - 24, x(rail.fromMs + peakAt * rail.binMs) + 6)}
+          x={Math.min(x1 - 24, x(rail.fromMs + (peakAt + 1) * rail.binMs) + 5)}
           y={Math.max(34, y(peak) + 8)}
           fontSize={12}
           fontWeight={650}

@@ -31,7 +31,7 @@ export function DrillStart({
   const two = (n: number) => String(n).padStart(2, '0');
   return (
     <div className="flex gap-2 items-center">
-      <label className="t2" htmlFor="drill-at" style={{ fontSize: 13 }}>
+      <label className="t2" htmlFor="drill-at" style={{ fontSize: 13, whiteSpace: 'nowrap' }}>
         Points of
       </label>
       <input
@@ -43,7 +43,7 @@ export function DrillStart({
         onChange={(event) => setAt(event.target.value)}
         aria-describedby="drill-at-hint"
       />
-      <span id="drill-at-hint" className="t3" style={{ fontSize: 12 }}>
+      <span id="drill-at-hint" className="t3" style={{ fontSize: 12, whiteSpace: 'nowrap' }}>
         {ahead ? 'That time lies ahead.' : at ? zone : 'empty: the latest'}
       </span>
       <ActButton<{ drillId: number }>

@@ -102,10 +102,10 @@ export function Timeline({
               <text x={0} y={y + 16} fontSize={13} fontWeight={650}>
                 {wave}
               </text>
-              <text x={104} y={y + 16} fontSize={13} className="mono">
+              <text x={96} y={y + 16} fontSize={13} className="mono">
                 {m.name}
               </text>
-              <text x={250} y={y + 16} fontSize={12} style={{ fill: 'var(--ink-2)' }} className="mono">
+              <text x={218} y={y + 16} fontSize={12} style={{ fill: 'var(--ink-2)' }} className="mono">
                 {m.address}
               </text>
               <text

@@ -163,7 +163,8 @@ export function placeLabels(
     const textWidth = Math.max(label.head.length * 6.3 + 18, label.tail.length * 5.8 + 16);
     const last = group.at(-1) as Bar;
     const first = group[0] as Bar;
-    const x = last.x + 8 + textWidth > width ? Math.max(0, first.x - 8 - textWidth) : last.x + 8;
+    const right = clearOf(layout, last.x + 8, textWidth);
+    const x = right + textWidth > width ? Math.max(0, first.x - 8 - textWidth) : right;
     const beds = layout.blocks.filter((b) => b.x0 - GAP < x + textWidth && b.x1 + GAP > x).map((b) => b.bed);
     let y = top + Math.max(...beds) + 18;
     while (taken.some((t) => Math.abs(t.y - y) < 32 && x < t.x1 && x + textWidth > t.x0)) y += 34;
@@ -172,6 +173,13 @@ export function placeLabels(
     found.push({ ...label, x, y });
   }
   return found;
+}
+
+/** The first place from `x` to the right where no bar that has crossed its bed runs through the text. */
+function clearOf(layout: Layout, x: number, textWidth: number): number {
+  const crossing = layout.bars.filter((b) => b.height > (layout.blocks[b.tierIndex]?.bed ?? 0));
+  for (const bar of crossing) if (bar.x > x - 6 && bar.x < x + textWidth) x = bar.x + 8;
+  return x;
 }
 
 /** Misses get their place before what is only closing. */

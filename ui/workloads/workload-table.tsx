@@ -33,7 +33,7 @@ interface Page {
 }
 
 const WINDOW = 100;
-const COLUMNS = '92px 118px 152px 34px 96px 92px 62px 78px 78px 168px minmax(90px,1fr) 92px';
+const COLUMNS = '86px 112px 140px 30px 86px 88px 46px 70px 72px 142px minmax(80px,1fr) 90px';
 const HEADS: ReadonlyArray<readonly [string, string | null, boolean]> = [
   ['Standing', 'used', false],
   ['Workload', 'name', false],

@@ -1,0 +1,388 @@
+/** Writes the estate and its history into the empty database, in large inserts. */
+import type { Pool } from 'mysql2/promise';
+import type { Lane } from '@/core/protect/policy';
+import { spansOver } from '@/core/point/exposure';
+import { placeOf } from '@/engine/run/crew';
+import { liveNetwork, type FleetRunbook, type FleetWorkload } from '@/demo/fleet';
+import type { History, HistoryPoint, HistoryRun } from '@/demo/history';
+import {
+  APPLICATIONS,
+  DATASTORE_BYTES,
+  DATASTORES,
+  HISTORY_MS,
+  LINKS,
+  MOVERS,
+  POLICIES,
+  REPOSITORIES,
+  SITES,
+  START_MS,
+  TIERS,
+  TROUBLE,
+} from '@/demo/scenario';
+
+/** Steps of runs are kept this far back; what a run did stays for ever. */
+const STEPS_KEPT_MS = 2 * 86_400_000;
+const BATCH = 1_000;
+
+export const placeFor = (w: FleetWorkload, lane: Lane) =>
+  placeOf({ datastore_id: w.datastoreId, workload_site_id: w.siteId }, lane);
+export const siteOfPlace = (kind: string, id: number): number => {
+  const place = (kind === 'datastore' ? DATASTORES : REPOSITORIES).find((p) => p.id === id);
+  if (!place) throw new Error(`The scenario has no ${kind} ${id}.`);
+  return place.site;
+};
+
+export async function insert(
+  pool: Pool,
+  table: string,
+  columns: readonly string[],
+  rows: readonly unknown[][],
+): Promise<void> {
+  const writes: Array<Promise<unknown>> = [];
+  for (let i = 0; i < rows.length; i += BATCH) {
+    writes.push(pool.query(`INSERT INTO ${table} (${columns.join(',')}) VALUES ?`, [rows.slice(i, i + BATCH)]));
+    if (writes.length >= 4) await Promise.all(writes.splice(0));
+  }
+  await Promise.all(writes);
+}
+
+export async function writeEstate(
+  pool: Pool,
+  fleet: readonly FleetWorkload[],
+  runbooks: readonly FleetRunbook[],
+): Promise<void> {
+  await insert(
+    pool,
+    'tiers',
+    ['id', 'rpo_ms', 'rpo_site_lost_ms', 'rto_ms', 'drill_interval_ms', 'copies', 'keep_ms'],
+    TIERS.map((t) => [t.id, t.rpo, t.rpoSiteLost, t.rto, t.drill, t.copies, t.keep]),
+  );
+  await insert(
+    pool,
+    'sites',
+    ['id', 'code', 'name', 'kind', 'zone', 'map_x', 'map_y'],
+    SITES.map((s) => [s.id, s.code, s.name, s.kind, s.zone, s.x, s.y]),
+  );
+  await insert(
+    pool,
+    'links',
+    ['id', 'name', 'site_a', 'site_b', 'rate_bps', 'rtt_ms', 'loss'],
+    LINKS.map((l) => [l.id, l.name, l.a, l.b, l.rateBps, l.rttMs, l.loss]),
+  );
+  await insert(
+    pool,
+    'clusters',
+    ['id', 'site_id', 'name', 'cores', 'memory_bytes'],
+    SITES.map((s) => [s.id, s.id, `${s.code.toLowerCase()}-c1`, s.cores, s.memory]),
+  );
+  await insert(
+    pool,
+    'datastores',
+    ['id', 'site_id', 'name', 'capacity_bytes'],
+    DATASTORES.map((s) => [s.id, s.site, s.name, DATASTORE_BYTES]),
+  );
+  await insert(
+    pool,
+    'repositories',
+    ['id', 'site_id', 'name', 'capacity_bytes', 'immutable_ms'],
+    REPOSITORIES.map((r) => [r.id, r.site, r.name, r.capacity, r.immutableMs]),
+  );
+  await insert(
+    pool,
+    'movers',
+    ['id', 'site_id', 'name', 'slots', 'rate_bps'],
+    MOVERS.map((m) => [m.id, m.site, m.name, m.slots, m.rateBps]),
+  );
+  await insert(
+    pool,
+    'networks',
+    ['id', 'site_id', 'name', 'subnet', 'is_test'],
+    SITES.flatMap((s) => {
+      const [subnet, test] = s.subnet.endsWith('::')
+        ? [`${s.subnet}/64`, '2001:db8:41::/64']
+        : [`${s.subnet}.0/24`, `${s.subnet}.0/24`];
+      return [
+        [liveNetwork(s.id), s.id, `${s.code.toLowerCase()}-core`, subnet, false],
+        [s.id * 2, s.id, `${s.code.toLowerCase()}-drill`, test, true],
+      ];
+    }),
+  );
+  await insert(
+    pool,
+    'applications',
+    ['id', 'name', 'tier_id'],
+    APPLICATIONS.map(([, name, tier], i) => [i + 1, name, tier]),
+  );
+  await insert(
+    pool,
+    'workloads',
+    [
+      'id',
+      'name',
+      'application_id',
+      'site_id',
+      'cluster_id',
+      'datastore_id',
+      'network_id',
+      'address',
+      'cores',
+      'memory_bytes',
+      'role',
+      'labels',
+      'guest_agent',
+    ],
+    fleet.map((w) => [
+      w.id,
+      w.name,
+      w.applicationId,
+      w.siteId,
+      w.clusterId,
+      w.datastoreId,
+      w.networkId,
+      w.address,
+      w.cores,
+      w.memoryBytes,
+      w.role,
+      JSON.stringify({ role: w.role }),
+      true,
+    ]),
+  );
+  await insert(
+    pool,
+    'disks',
+    ['id', 'workload_id', 'number', 'role', 'size_bytes'],
+    fleet.flatMap((w) => w.disks.map((k) => [k.id, w.id, k.number, k.role, k.sizeBytes])),
+  );
+  await insert(
+    pool,
+    'policies',
+    ['id', 'name', 'note', 'revision'],
+    POLICIES.map((p) => [p.id, p.name, p.note, 1]),
+  );
+  await insert(
+    pool,
+    'policy_revisions',
+    ['policy_id', 'revision', 'lanes', 'rule', 'created_at_ms'],
+    POLICIES.map((p) => [p.id, 1, JSON.stringify(p.lanes), JSON.stringify(p.rule), START_MS - HISTORY_MS]),
+  );
+  await insert(
+    pool,
+    'enrolments',
+    ['id', 'workload_id', 'policy_id', 'revision', 'reason', 'since_ms'],
+    fleet.flatMap((w) =>
+      w.policyId === null ? [] : [[w.id, w.id, w.policyId, 1, JSON.stringify(w.reason), START_MS - HISTORY_MS]],
+    ),
+  );
+  await insert(
+    pool,
+    'runbooks',
+    ['id', 'name', 'application_id', 'source_site_id', 'target_site_id', 'plan'],
+    runbooks.map((r) => [r.id, r.name, r.applicationId, r.sourceSiteId, r.targetSiteId, JSON.stringify(r.plan)]),
+  );
+}
+
+export async function writeHistory(pool: Pool, history: History, fleet: readonly FleetWorkload[]): Promise<void> {
+  await insert(
+    pool,
+    'schedules',
+    [
+      'enrolment_id',
+      'lane_key',
+      'workload_id',
+      'due_ms',
+      'typical_ms',
+      'failing_since_ms',
+      'failures',
+      'cause_code',
+      'cause_subject',
+    ],
+    history.lanes.map((s) => [
+      s.workload.id,
+      s.lane.key,
+      s.workload.id,
+      s.dueMs,
+      s.typicalMs,
+      s.failingSinceMs,
+      s.failures,
+      s.causeCode,
+      s.causeSubject,
+    ]),
+  );
+  await insert(
+    pool,
+    'runs',
+    [
+      'id',
+      'enrolment_id',
+      'workload_id',
+      'policy_id',
+      'revision',
+      'lane_key',
+      'kind',
+      'occurrence_ms',
+      'started_by',
+      'state',
+      'steps',
+      'attempt',
+      'not_before_ms',
+      'started_ms',
+      'ended_ms',
+      'taken_ms',
+      'inspected_bytes',
+      'total_bytes',
+      'sent_bytes',
+      'stored_bytes',
+      'cause_code',
+      'cause_subject',
+      'detail',
+      'remedy',
+    ],
+    history.runs.map(runRow),
+  );
+  await insert(
+    pool,
+    'points',
+    [
+      'id',
+      'run_id',
+      'workload_id',
+      'lane_key',
+      'kind',
+      'place_kind',
+      'place_id',
+      'site_id',
+      'consistency',
+      'taken_ms',
+      'usable_ms',
+      'gone_ms',
+      'digest',
+      'disks',
+      'stored_bytes',
+      'copy_key',
+      'verified_ms',
+      'immutable_until_ms',
+    ],
+    history.points.map(pointRow),
+  );
+  await insert(pool, 'misses', ['workload_id', 'from_ms', 'to_ms'], missesOf(history.points, fleet));
+  await insert(
+    pool,
+    'drills',
+    ['id', 'runbook_id', 'state', 'created_ms', 'started_ms', 'ended_ms', 'record'],
+    history.drills.map((d, i) => [
+      i + 1,
+      d.runbook.id,
+      d.record.outcome,
+      d.atMs,
+      d.atMs,
+      d.record.endedMs,
+      JSON.stringify(d.record),
+    ]),
+  );
+  await insert(
+    pool,
+    'drill_lines',
+    ['drill_id', 'at_ms', 'text'],
+    history.drills.flatMap((d, i) => d.lines.map((l) => [i + 1, l.atMs, l.text])),
+  );
+  await insert(
+    pool,
+    'conditions',
+    ['subject', 'state', 'from_ms', 'to_ms', 'factor'],
+    TROUBLE.filter((t) => t.kind.startsWith('link') || t.kind === 'site-down').map((t) => [
+      t.subject,
+      t.kind === 'link-cut' ? 'down' : t.kind === 'link-slow' ? 'slow' : 'no-answer',
+      START_MS - t.agoMin * 60_000,
+      t.forMin === null ? null : START_MS - (t.agoMin - t.forMin) * 60_000,
+      t.kind === 'link-cut' ? 0 : (t.factor ?? null),
+    ]),
+  );
+  await pool.query(`UPDATE workloads w SET newest_taken_ms = (SELECT MAX(taken_ms) FROM points p WHERE p.workload_id = w.id AND p.gone_ms IS NULL),
+      newest_off_site_taken_ms = (SELECT MAX(taken_ms) FROM points p WHERE p.workload_id = w.id AND p.gone_ms IS NULL AND p.site_id <> w.site_id)`);
+  for (const drill of history.drills)
+    if (drill.record.outcome === 'passed')
+      await pool.query('UPDATE workloads SET last_passed_drill_ms = ? WHERE id IN (?)', [
+        drill.record.endedMs,
+        drill.record.members.map((m) => m.workloadId),
+      ]);
+}
+
+function runRow(run: HistoryRun): unknown[] {
+  const { outcome } = run;
+  const good = outcome?.kind === 'succeeded' ? outcome : null;
+  const bad = outcome?.kind === 'failed' ? outcome : null;
+  const ended = run.state === 'succeeded' || run.state === 'failed';
+  const keepSteps = outcome && (run.state === 'failed' || run.occurrenceMs > START_MS - STEPS_KEPT_MS);
+  return [
+    run.id,
+    run.workload.id,
+    run.workload.id,
+    run.workload.policyId,
+    1,
+    run.lane.key,
+    run.lane.kind,
+    run.occurrenceMs,
+    'cadence',
+    run.state,
+    keepSteps ? JSON.stringify(outcome.steps) : null,
+    run.attempt,
+    run.occurrenceMs,
+    run.startedMs,
+    ended ? (outcome?.endedMs ?? null) : null,
+    good?.takenMs ?? null,
+    good?.inspectedBytes ?? null,
+    good?.sentBytes ?? null,
+    good?.sentBytes ?? null,
+    good?.storedBytes ?? null,
+    bad?.code ?? null,
+    bad?.subject ?? null,
+    bad?.detail ?? null,
+    bad?.remedy ?? null,
+  ];
+}
+
+function pointRow({ run, outcome, copyKey, goneMs }: HistoryPoint): unknown[] {
+  const place = placeFor(run.workload, run.lane);
+  const immutableMs = place.kind === 'repository' ? (REPOSITORIES.find((r) => r.id === place.id)?.immutableMs ?? 0) : 0;
+  return [
+    run.id,
+    run.id,
+    run.workload.id,
+    run.lane.key,
+    run.lane.kind,
+    place.kind,
+    place.id,
+    siteOfPlace(place.kind, place.id),
+    run.lane.consistency,
+    outcome.takenMs,
+    outcome.usableMs,
+    goneMs,
+    outcome.digest,
+    JSON.stringify(outcome.disks),
+    outcome.storedBytes,
+    copyKey,
+    outcome.usableMs,
+    immutableMs ? outcome.takenMs + immutableMs : null,
+  ];
+}
+
+/** Spans over the RPO, from when a workload was first protected (or, enrolled nowhere, from the beginning) until now. */
+function missesOf(points: readonly HistoryPoint[], fleet: readonly FleetWorkload[]): unknown[][] {
+  const byWorkload = new Map<number, Array<{ takenAtMs: number; usableFromMs: number; goneAtMs: number | null }>>();
+  for (const { run, outcome } of points) {
+    const list = byWorkload.get(run.workload.id) ?? [];
+    // A point that went was never the newest: for the span over the RPO it counts as there.
+    list.push({ takenAtMs: outcome.takenMs, usableFromMs: outcome.usableMs, goneAtMs: null });
+    byWorkload.set(run.workload.id, list);
+  }
+  return fleet.flatMap((w) => {
+    const list = byWorkload.get(w.id) ?? [];
+    const from = list.length ? Math.min(...list.map((p) => p.usableFromMs)) : START_MS - HISTORY_MS;
+    const rpo = TIERS[w.tier - 1]?.rpo ?? 0;
+    return spansOver(list, from, START_MS, rpo).map((span) => [
+      w.id,
+      span.fromMs,
+      span.toMs === START_MS ? null : span.toMs,
+    ]);
+  });
+}

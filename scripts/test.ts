@@ -1,0 +1,86 @@
+/**
+ * npm test: types, lint, unit, integration against a real MariaDB, browser against the running demo. Own database
+ * directory and ports, so it may run while the demo runs. The last line is "N passed, N failed".
+ */
+import { spawnSync } from 'node:child_process';
+import { readFileSync, rmSync } from 'node:fs';
+import { seedDemo } from '@/demo/seed';
+import { buildOnce, guard, Stack } from './stack';
+
+const counts = { passed: 0, failed: 0 };
+
+/** A check that is one of a kind: passes or fails as a whole. */
+function check(name: string, args: readonly string[]): void {
+  const done = spawnSync(process.execPath, args, { encoding: 'utf8', env: { ...process.env, FORCE_COLOR: '0' } });
+  const good = done.status === 0;
+  counts[good ? 'passed' : 'failed']++;
+  console.log(`${good ? 'passed' : 'FAILED'}  ${name}`);
+  if (!good) console.log((done.stdout + done.stderr).slice(-6000));
+}
+
+interface JestReport {
+  readonly numPassedTests: number;
+  readonly numFailedTests: number;
+  readonly numRuntimeErrorTestSuites: number;
+}
+
+function jest(project: string, env: NodeJS.ProcessEnv): void {
+  const report = `.data/jest-${project}.json`;
+  rmSync(report, { force: true });
+  const done = spawnSync(
+    process.execPath,
+    [
+      'node_modules/jest/bin/jest.js',
+      '--selectProjects',
+      project,
+      '--json',
+      `--outputFile=${report}`,
+      ...(project === 'integration' ? ['--runInBand'] : []),
+    ],
+    { encoding: 'utf8', env: { ...env, NODE_ENV: 'test' } },
+  );
+  const { numPassedTests, numFailedTests, numRuntimeErrorTestSuites } = JSON.parse(
+    readFileSync(report, 'utf8'),
+  ) as JestReport;
+  tally(project, numPassedTests, numFailedTests + numRuntimeErrorTestSuites, done.stderr);
+}
+
+function browser(env: NodeJS.ProcessEnv): void {
+  rmSync('.data/e2e.json', { force: true });
+  const done = spawnSync(process.execPath, ['node_modules/@playwright/test/cli.js', 'test'], { encoding: 'utf8', env });
+  const { stats } = JSON.parse(readFileSync('.data/e2e.json', 'utf8')) as {
+    stats: { expected: number; unexpected: number; skipped: number; flaky: number };
+  };
+  tally('browser', stats.expected, stats.unexpected + stats.skipped + stats.flaky, done.stdout + done.stderr);
+}
+
+function tally(name: string, passed: number, failed: number, output: string): void {
+  counts.passed += passed;
+  counts.failed += failed;
+  console.log(`${failed ? 'FAILED' : 'passed'}  ${name}: ${passed} passed, ${failed} failed`);
+  if (failed) console.log(output.slice(-8000));
+}
+
+await guard(async (onStop) => {
+  check('types', ['node_modules/typescript/bin/tsc', '--noEmit']);
+  check('lint and import rules', ['node_modules/eslint/bin/eslint.js', '.', '--max-warnings', '0']);
+  check('format', ['node_modules/prettier/bin/prettier.cjs', '--check', '.', '--log-level', 'warn']);
+  const stack = await Stack.begin({
+    directory: 'test',
+    ports: { database: 3716, standIn: 3717, web: 3700 },
+    clock: 'demo',
+    fresh: true,
+  });
+  onStop(() => stack.stop());
+  jest('unit', process.env);
+  jest('integration', { ...stack.env, ANCHOR_TEST_STANDIN_PORT: '3718' });
+  await seedDemo({ database: stack.databaseOptions(), standIn: stack.standInOptions(), rate: 0, say: console.log });
+  buildOnce();
+  await stack.startStandIn();
+  stack.startEngine();
+  await stack.startWeb();
+  browser({ ...stack.env, ANCHOR_E2E_ADDRESS: stack.address });
+  await stack.stop();
+  console.log(`${counts.passed} passed, ${counts.failed} failed`);
+  process.exit(counts.failed ? 1 : 0);
+});
