@@ -18,7 +18,7 @@ import {
 import type { LanesOf } from '@/store/schedules';
 
 /** Runs that one engine has in hand at most. */
-const IN_HAND = 64;
+const IN_HAND = 256;
 
 /** Where places lie and how long they lock a point; read once, places do not move. */
 export type PlaceFacts = (place: Place) => { readonly siteId: number; readonly immutableMs: number };
