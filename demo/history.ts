@@ -169,7 +169,7 @@ export class HistoryMaker {
   }
 
   private fallDue(state: LaneState): void {
-    if (state.waiting) state.waiting.state = 'missed';
+    if (state.waiting) state.waiting.state = state.waiting.outcome ? 'failed' : 'missed';
     const run: HistoryRun = {
       id: this.runs.length + 1,
       workload: state.workload,
@@ -251,7 +251,7 @@ export class HistoryMaker {
     Object.assign(state, { failures: state.failures + 1, causeCode: outcome.code, causeSubject: outcome.subject });
     const again = outcome.retryable && run.attempt < ATTEMPTS;
     // A newer occurrence already waits: this one is overtaken.
-    run.state = again ? (state.waiting ? 'missed' : 'waiting') : 'failed';
+    run.state = again && !state.waiting ? 'waiting' : 'failed';
     if (run.state !== 'waiting') return;
     state.waiting = run;
     this.queue.push(outcome.endedMs + backoffMs(run.attempt), () => state.waiting === run && this.tryStart(state));

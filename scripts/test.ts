@@ -51,7 +51,14 @@ function browser(env: NodeJS.ProcessEnv): void {
   const { stats } = JSON.parse(readFileSync('.data/e2e.json', 'utf8')) as {
     stats: { expected: number; unexpected: number; skipped: number; flaky: number };
   };
-  tally('browser', stats.expected, stats.unexpected + stats.skipped + stats.flaky, done.stdout + done.stderr);
+  const failed = stats.unexpected + stats.skipped + stats.flaky;
+  // A run that could not even begin counts as one failure.
+  tally(
+    'browser',
+    stats.expected,
+    failed || (done.status === 0 && stats.expected > 0 ? 0 : 1),
+    done.stdout + done.stderr,
+  );
 }
 
 function tally(name: string, passed: number, failed: number, output: string): void {

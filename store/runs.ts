@@ -26,7 +26,7 @@ export const LEASE_MS = 10_000;
 
 /**
  * Claims waiting runs for `owner`, the highest tier first; one run a workload at a time. An older waiting occurrence of a lane that a newer
- * one has overtaken is recorded as missed.
+ * one has overtaken is recorded as missed, or as failed if it was tried.
  */
 export function claimRuns(db: Database, owner: string, nowMs: EpochMs, limit: number): Promise<ClaimedRun[]> {
   return inTransaction(db, async (tx) => {
@@ -34,8 +34,9 @@ export function claimRuns(db: Database, owner: string, nowMs: EpochMs, limit: nu
       db,
       `UPDATE runs old JOIN runs newer ON newer.enrolment_id = old.enrolment_id AND newer.lane_key = old.lane_key
           AND newer.state = 'waiting' AND newer.occurrence_ms > old.occurrence_ms AND newer.not_before_ms <= ?
-          SET old.state = 'missed' WHERE old.state = 'waiting'`,
-      [nowMs],
+          SET old.ended_ms = IF(old.cause_code IS NULL, NULL, ?), old.state = IF(old.cause_code IS NULL, 'missed', 'failed')
+        WHERE old.state = 'waiting'`,
+      [nowMs, nowMs],
       tx,
     );
     const waiting = await select<ClaimedRun>(

@@ -1,4 +1,4 @@
-import { executeRun, type RunContext, type RunJob } from '@/engine/run/execute';
+import { ATTEMPTS, backoffMs, executeRun, type RunContext, type RunJob } from '@/engine/run/execute';
 import { ControllerError, type SiteController } from '@/connectors/site-controller';
 import type { Lane } from '@/core/protect/policy';
 import { HOUR } from '@/core/units';
@@ -105,4 +105,9 @@ test('a run can be cancelled while it sends', async () => {
     untilTransferred: () => (abort.abort(), Promise.reject(new Error('aborted'))),
   });
   expect(outcome.kind).toBe('cancelled');
+});
+
+test('tries follow each other at 1, 2, 4, 8 and then 15 min, an hour in all', () => {
+  const waits = Array.from({ length: ATTEMPTS - 1 }, (_, i) => backoffMs(i + 1) / 60_000);
+  expect(waits).toEqual([1, 2, 4, 8, 15, 15, 15]);
 });

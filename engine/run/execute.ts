@@ -60,12 +60,13 @@ export type Outcome = (Success | Failure | { readonly kind: 'cancelled' }) & {
   readonly endedMs: EpochMs;
 };
 
-/** Tries of one run, the first included. */
-export const ATTEMPTS = 3;
+/** Tries of one run, the first included; with the waits between them they span an hour. */
+export const ATTEMPTS = 8;
+const LONGEST_WAIT_MS: DurationMs = 15 * 60_000;
 
-/** How long to wait before try `attempt` + 1: 1, 2, 4 min. */
+/** How long to wait before try `attempt` + 1: 1, 2, 4, 8 min, then every 15. A newer occurrence of the lane comes first. */
 export function backoffMs(attempt: number): DurationMs {
-  return 60_000 * 2 ** (attempt - 1);
+  return Math.min(LONGEST_WAIT_MS, 60_000 * 2 ** (attempt - 1));
 }
 
 /** Keys of what one try of a run makes in the world. */

@@ -117,8 +117,8 @@ test.beforeAll(async ({ playwright, baseURL }) => {
 });
 test.afterAll(() => db.end());
 
-for (const [command, body, status, field] of CASES)
-  test(`${command} ${JSON.stringify(body).slice(0, 90)} is refused with ${status}`, async () => {
+for (const [i, [command, body, status, field]] of CASES.entries())
+  test(`${i + 1}: ${command}${field ? `, ${field} wrong` : ''}, is refused with ${status}`, async () => {
     const before = await fingerprint();
     const answer = await request.post(`/api/commands/${command}`, {
       data: JSON.stringify(body),

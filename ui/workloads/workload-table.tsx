@@ -85,24 +85,26 @@ export function WorkloadTable({ first, query, asOfMs }: { first: Page; query: st
       </div>
     );
   return (
-    <div role="table" aria-label="Workloads" aria-rowcount={first.total}>
+    <div>
       <Heads />
       <div
         ref={box}
         className="vscroll"
         style={{ height: 'calc(100vh - 300px)', minHeight: 240 }}
         tabIndex={0}
-        aria-label="Rows"
+        role="list"
+        aria-label="Workloads"
       >
-        <div style={{ height: virtual.getTotalSize(), position: 'relative' }}>
+        <div role="presentation" style={{ height: virtual.getTotalSize(), position: 'relative' }}>
           {items.map((item) => {
             const row = pages.get(Math.floor(item.index / WINDOW) * WINDOW)?.[item.index % WINDOW];
             return (
               <div
                 key={item.key}
                 style={{ position: 'absolute', top: 0, left: 0, right: 0, transform: `translateY(${item.start}px)` }}
-                role="row"
-                aria-rowindex={item.index + 1}
+                role="listitem"
+                aria-posinset={item.index + 1}
+                aria-setsize={first.total}
               >
                 {row ? <Row row={row} asOfMs={asOfMs} /> : <div className="vrow t3">…</div>}
               </div>
@@ -125,18 +127,13 @@ function Heads() {
     router.replace(`${path}?${next}`, { scroll: false });
   };
   return (
-    <div className="vhead" role="row" style={{ gridTemplateColumns: COLUMNS }}>
+    <div className="vhead" style={{ gridTemplateColumns: COLUMNS }}>
       {HEADS.map(([name, key, right]) => {
         const active = key !== null && sort.replace('-', '') === key;
         return (
-          <div
-            key={name}
-            role="columnheader"
-            className={right ? 'r' : ''}
-            aria-sort={active ? (sort.startsWith('-') ? 'descending' : 'ascending') : undefined}
-          >
+          <div key={name} className={right ? 'r' : ''}>
             {key ? (
-              <button type="button" onClick={() => toggle(key)}>
+              <button type="button" aria-pressed={active} onClick={() => toggle(key)}>
                 {name}
                 {active ? (sort.startsWith('-') ? ' ↓' : ' ↑') : ''}
               </button>
