@@ -5,7 +5,7 @@ import { ControllerError } from '@/connectors/site-controller';
 import { nextEventMs } from '@/store/next-event';
 import { command, type Deed } from '@/commands/command';
 import { Refusal } from '@/commands/refusal';
-import { DemoClock } from '@/store/clock';
+import { asDemoClock, type DemoClock } from '@/store/clock';
 
 const RATES = [0, 1, 60, 300] as const;
 const JUMPS = [15 * 60_000, 3_600_000, 2 * 3_600_000] as const;
@@ -21,8 +21,9 @@ const FAULTS = [
 ] as const;
 
 function demoClock(deed: Deed): DemoClock {
-  if (deed.clock instanceof DemoClock) return deed.clock;
-  throw new Refusal('not-found', 'Only the demo has this.');
+  const clock = asDemoClock(deed.clock);
+  if (!clock) throw new Refusal('not-found', 'Only the demo has this.');
+  return clock;
 }
 
 export const setRate = command({

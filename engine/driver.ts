@@ -12,7 +12,7 @@ import { DrillDesk } from '@/engine/drill/desk';
 import { Crew, type PlaceFacts } from '@/engine/run/crew';
 import { markThinned, sweepMarked, type LadderOf } from '@/engine/thin';
 import { Waits } from '@/engine/waits';
-import { DemoClock, type Clock } from '@/store/clock';
+import { asDemoClock, type Clock } from '@/store/clock';
 import { select, selectOne, type Database } from '@/store/database';
 import { closeMisses, openMisses } from '@/store/misses';
 import { renewLeases, takeOverDeadRuns } from '@/store/runs';
@@ -84,7 +84,8 @@ export class Engine {
   /** One round; true if there is more to do at once. */
   async round(): Promise<boolean> {
     const state = await this.parts.clock.read();
-    if (state.jumpToMs === null || !(this.parts.clock instanceof DemoClock)) {
+    const demo = asDemoClock(this.parts.clock);
+    if (state.jumpToMs === null || !demo) {
       await this.tick(state.nowMs);
       return false;
     }
@@ -92,7 +93,7 @@ export class Engine {
     const next = Math.min(state.nowMs + STEP_MS, state.jumpToMs, Math.max(wake, state.nowMs + 1));
     await this.tick(next);
     await this.waits.untilIdle();
-    await this.parts.clock.stepTo(next, next >= state.jumpToMs);
+    await demo.stepTo(next, next >= state.jumpToMs);
     return true;
   }
 
@@ -100,7 +101,7 @@ export class Engine {
     const { db } = this.parts;
     this.nowMs = Math.max(this.nowMs, nowMs);
     const crew = (this.crew ??= await this.hireCrew());
-    if (this.parts.clock instanceof DemoClock) await this.parts.clock.noteSeen(this.nowMs);
+    await asDemoClock(this.parts.clock)?.noteSeen(this.nowMs);
     await this.beat();
     while ((await planDue(db, this.lanesOf, this.nowMs, PLAN_BATCH)) >= PLAN_BATCH);
     await crew.cancelWanted();

@@ -17,10 +17,12 @@ export interface ClockState {
 }
 
 export interface Clock {
+  readonly kind: 'system' | 'demo';
   read(): Promise<ClockState>;
 }
 
 export const systemClock: Clock = {
+  kind: 'system',
   read: () => Promise.resolve({ nowMs: Date.now(), rate: 1, jumpToMs: null, simulated: false }),
 };
 
@@ -32,6 +34,7 @@ interface ClockRow {
 }
 
 export class DemoClock implements Clock {
+  readonly kind = 'demo';
   constructor(private readonly db: Database) {}
 
   async read(): Promise<ClockState> {
@@ -99,4 +102,9 @@ export class DemoClock implements Clock {
 /** The clock that ANCHOR_CLOCK names: "demo" or, by default, the system's. */
 export function openClock(db: Database, env: NodeJS.ProcessEnv): Clock {
   return env.ANCHOR_CLOCK === 'demo' ? new DemoClock(db) : systemClock;
+}
+
+/** The demo clock behind the port, or null. Told by its kind: bundles of a web build each have a class of their own. */
+export function asDemoClock(clock: Clock): DemoClock | null {
+  return clock.kind === 'demo' ? (clock as DemoClock) : null;
 }

@@ -76,18 +76,18 @@ export async function selectOne<Row extends object>(
   return (await select<Row>(db, sql, values, tx))[0] ?? null;
 }
 
-/** Runs a change; returns the number of rows it matched and the id it made. */
+/** Runs a change; returns the number of rows it matched and the id it made (0: none). */
 export async function execute(
   db: Database,
   sql: string,
   values: Values = [],
   tx?: Tx,
 ): Promise<{ rows: number; id: number }> {
-  const [result] = (await db.query(sql, { replacements: values as never, ...(tx ? { transaction: tx } : {}) })) as [
-    { affectedRows?: number; insertId?: number } | undefined,
-    unknown,
-  ];
-  return { rows: result?.affectedRows ?? 0, id: result?.insertId ?? 0 };
+  const options = { replacements: values as never, ...(tx ? { transaction: tx } : {}) };
+  // Of an INSERT Sequelize hands out [id, rows], of any other change [header, header].
+  const [first, second] = (await db.query(sql, options)) as [number | { affectedRows?: number } | undefined, unknown];
+  if (typeof first === 'number') return { rows: typeof second === 'number' ? second : 0, id: first };
+  return { rows: first?.affectedRows ?? 0, id: 0 };
 }
 
 const BATCH = 500;
