@@ -84,10 +84,13 @@ export async function execute(
   tx?: Tx,
 ): Promise<{ rows: number; id: number }> {
   const options = { replacements: values as never, ...(tx ? { transaction: tx } : {}) };
-  // Of an INSERT Sequelize hands out [id, rows], of any other change [header, header].
-  const [first, second] = (await db.query(sql, options)) as [number | { affectedRows?: number } | undefined, unknown];
+  // Of an INSERT INTO Sequelize hands out [id, rows], of any other change (INSERT IGNORE too) [header, header].
+  const [first, second] = (await db.query(sql, options)) as [
+    number | { affectedRows?: number; insertId?: number } | undefined,
+    unknown,
+  ];
   if (typeof first === 'number') return { rows: typeof second === 'number' ? second : 0, id: first };
-  return { rows: first?.affectedRows ?? 0, id: 0 };
+  return { rows: first?.affectedRows ?? 0, id: first?.insertId ?? 0 };
 }
 
 const BATCH = 500;

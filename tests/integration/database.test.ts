@@ -24,6 +24,17 @@ test('an insert that a key makes harmless answers id 0', async () => {
   expect(await execute(db, `INSERT IGNORE INTO tiers VALUES (1, 1, 1, 1, 1, 1, 1)`)).toEqual({ rows: 0, id: 0 });
 });
 
+test('INSERT IGNORE answers the id it made, as INSERT does', async () => {
+  const made = await execute(
+    db,
+    `INSERT IGNORE INTO users (name, full_name, role, password_hash) VALUES ('i', 'I', 'viewer', 'x')`,
+  );
+  expect(made).toEqual({
+    rows: 1,
+    id: (await selectOne<{ id: number }>(db, `SELECT id FROM users WHERE name = 'i'`))?.id,
+  });
+});
+
 test('migrating twice changes nothing', async () => {
   expect(await migrate(db)).toEqual([]);
 });
