@@ -21,6 +21,8 @@ import { lanesReader, planDue } from '@/store/schedules';
 /** Longest step of a jump, in ms of fleet time. */
 const STEP_MS = 30_000;
 const PLAN_BATCH = 400;
+/** Pause between two rounds while runs are in hand, in ms of real time. */
+const BUSY_MS = 50;
 const HEARTBEAT_MS = 2_000;
 /** How often the sites are asked about themselves, in ms of fleet time. */
 const CONDITIONS_MS = 60_000;
@@ -65,7 +67,7 @@ export class Engine {
         this.parts.log.error({ err: error }, 'round failed; trying again');
         await pause(1000);
       }
-      if (!again) await pause(this.parts.roundMs);
+      if (!again) await pause(this.crew?.busy ? Math.min(BUSY_MS, this.parts.roundMs) : this.parts.roundMs);
     }
   }
 

@@ -1,4 +1,7 @@
-/** Runbooks: could we bring it back, in which order, how long; drills and their proof. */
+/**
+ * Runbooks: could we bring it back, in which order, how long; drills and their proof. They recover at another site, so
+ * the RPO that counts is the one with the site lost.
+ */
 import type { Network } from '@/core/recover/activity-network';
 import type { DrillRecord, MemberResult } from '@/core/recover/drill-record';
 import {
@@ -54,7 +57,7 @@ interface DrillRow {
   record: DrillRecord | string | null;
 }
 
-const CARD = `SELECT b.id, b.name, a.name application, a.tier_id tier, s.name source, g.name target, t.rto_ms, t.rpo_ms, b.plan FROM runbooks b
+const CARD = `SELECT b.id, b.name, a.name application, a.tier_id tier, s.name source, g.name target, t.rto_ms, t.rpo_site_lost_ms rpo_ms, b.plan FROM runbooks b
   JOIN applications a ON a.id = b.application_id JOIN tiers t ON t.id = a.tier_id JOIN sites s ON s.id = b.source_site_id JOIN sites g ON g.id = b.target_site_id`;
 
 export async function runbookCards(db: Database): Promise<RunbookCard[]> {
@@ -262,7 +265,7 @@ interface DrillDetail extends CardRow, DrillRow {
 export async function drillView(db: Database, id: number): Promise<DrillView | null> {
   const row = await selectOne<DrillDetail>(
     db,
-    `SELECT d.*, b.name, b.plan, a.name application, a.tier_id tier, s.name source, g.name target, t.rto_ms, t.rpo_ms, u.full_name started_by
+    `SELECT d.*, b.name, b.plan, a.name application, a.tier_id tier, s.name source, g.name target, t.rto_ms, t.rpo_site_lost_ms rpo_ms, u.full_name started_by
        FROM drills d JOIN runbooks b ON b.id = d.runbook_id JOIN applications a ON a.id = b.application_id JOIN tiers t ON t.id = a.tier_id
        JOIN sites s ON s.id = b.source_site_id JOIN sites g ON g.id = b.target_site_id LEFT JOIN users u ON u.id = d.started_by WHERE d.id = ?`,
     [id],
@@ -315,7 +318,7 @@ export async function proofList(
 ): Promise<{ readonly proofs: readonly ProofRow[]; readonly never: readonly string[] }> {
   const rows = await select<DrillRow & CardRow>(
     db,
-    `SELECT d.id, d.runbook_id, d.state, d.created_ms, d.ended_ms, d.record, b.name, a.name application, a.tier_id tier, t.rpo_ms, t.rto_ms, b.plan FROM drills d
+    `SELECT d.id, d.runbook_id, d.state, d.created_ms, d.ended_ms, d.record, b.name, a.name application, a.tier_id tier, t.rpo_site_lost_ms rpo_ms, t.rto_ms, b.plan FROM drills d
        JOIN runbooks b ON b.id = d.runbook_id JOIN applications a ON a.id = b.application_id JOIN tiers t ON t.id = a.tier_id
       WHERE d.ended_ms <= ? ORDER BY d.ended_ms DESC LIMIT 200`,
     [asOfMs],

@@ -19,6 +19,8 @@ import type { LanesOf } from '@/store/schedules';
 
 /** Runs that one engine has in hand at most. */
 const IN_HAND = 256;
+/** Least time between two writings of progress, in ms of real time. */
+const SHOW_MS = 500;
 
 /** Where places lie and how long they lock a point; read once, places do not move. */
 export type PlaceFacts = (place: Place) => { readonly siteId: number; readonly immutableMs: number };
@@ -33,6 +35,7 @@ interface InHand {
 
 export class Crew {
   private readonly inHand = new Map<number, InHand>();
+  private shownAt = 0;
   private finished: Array<{ readonly work: InHand; readonly outcome: Outcome }> = [];
 
   constructor(
@@ -104,8 +107,10 @@ export class Crew {
     return [...new Set(ours.map((s) => s.run.workload_id))];
   }
 
-  /** Writes how far everything is, for those who watch. */
+  /** Writes how far everything is, for those who watch; twice a second of real time is enough for them. */
   async showProgress(): Promise<void> {
+    if (Date.now() - this.shownAt < SHOW_MS) return;
+    this.shownAt = Date.now();
     const rows = [...this.inHand.values()].map(({ run, steps }) => {
       const sent = this.waits.lastProgress.get(runKeys(run.id, run.attempt).copy);
       return {

@@ -32,7 +32,7 @@ export default async function ProofPage({ searchParams }: { searchParams: Search
           <tr>
             <th>Drill</th>
             <th>Result</th>
-            <th>Application</th>
+            <th>Runbook</th>
             <th>Tier</th>
             <th className="r">Workloads</th>
             <th className="r">Data age (RPA)</th>
@@ -48,9 +48,7 @@ export default async function ProofPage({ searchParams }: { searchParams: Search
               <td>
                 <OutcomeMark state={p.state} />
               </td>
-              <td>
-                {p.application} <span className="t2">{p.runbook}</span>
-              </td>
+              <td>{p.runbook}</td>
               <td>{p.tier}</td>
               <td className="r">{p.members}</td>
               <td className="r">{p.rpaMs === null ? '' : span(p.rpaMs)}</td>

@@ -72,7 +72,7 @@ function Measured({ view }: { view: DrillView }) {
     {
       name: 'Age of the data (RPA)',
       actual: span(record.rpaMs),
-      objective: `RPO ${span(view.rpoMs)}`,
+      objective: `RPO, site lost ${span(view.rpoMs)}`,
       used: record.rpaMs / view.rpoMs,
     },
     {

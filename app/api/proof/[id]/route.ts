@@ -38,7 +38,7 @@ function write(view: DrillView, zone: string): Promise<Buffer> {
     .text(`Began ${exact(record.startedMs, zone)}`)
     .text(`Ended ${exact(record.endedMs, zone)}`)
     .moveDown();
-  doc.text(`Age of the data (RPA): ${span(record.rpaMs)}; objective ${span(view.rpoMs)}`);
+  doc.text(`Age of the data (RPA): ${span(record.rpaMs)}; RPO with the site lost ${span(view.rpoMs)}`);
   doc.text(
     `Recovery time (RTA): ${record.rtaMs === null ? 'not reached' : span(record.rtaMs)}; objective ${span(view.rtoMs)}`,
   );
