@@ -5,7 +5,7 @@
 import { chromium, type Page } from '@playwright/test';
 import { DEMO_USERS, seedDemo } from '@/demo/seed';
 import { DemoClock } from '@/store/clock';
-import { execute, openDatabase, selectOne, type Database } from '@/store/database';
+import { execute, inTransaction, openDatabase, selectOne, type Database } from '@/store/database';
 import { guard, Stack } from './stack';
 
 interface Figure {
@@ -64,7 +64,7 @@ async function growFleet(db: Database, wanted: number): Promise<number> {
 }
 
 /** How long the engine is kept saturated, in ms of real time. */
-const SATURATED_MS = 12_000;
+const SATURATED_MS = 10_000;
 
 /** Completed runs a second while every workload that is free is made due again at once. */
 async function runsASecond(db: Database): Promise<{ n: number; value: number }> {
@@ -76,11 +76,15 @@ async function runsASecond(db: Database): Promise<{ n: number; value: number }> 
   const started = performance.now();
   while (performance.now() - started < SATURATED_MS) {
     const { nowMs } = await clock.read();
-    await execute(
-      db,
-      `UPDATE schedules s SET s.due_ms = ? WHERE s.due_ms > ? AND NOT EXISTS
-         (SELECT 1 FROM runs r WHERE r.workload_id = s.workload_id AND r.state IN ('waiting', 'running'))`,
-      [nowMs, nowMs],
+    // The engine writes the same rows: whoever loses a deadlock tries again.
+    await inTransaction(db, (tx) =>
+      execute(
+        db,
+        `UPDATE schedules s SET s.due_ms = ? WHERE s.due_ms > ? AND NOT EXISTS
+           (SELECT 1 FROM runs r WHERE r.workload_id = s.workload_id AND r.state IN ('waiting', 'running'))`,
+        [nowMs, nowMs],
+        tx,
+      ),
     );
     await new Promise((resolve) => setTimeout(resolve, 100));
   }

@@ -85,6 +85,7 @@ export async function renewLeases(db: Database, owner: string, pid: number, star
   await execute(db, `UPDATE runs SET lease_real_ms = ? WHERE owner = ? AND state = 'running'`, [now + LEASE_MS, owner]);
 }
 
+/** Writes how far running runs are: one transaction, so one flush of the log, for all. */
 export async function recordProgress(
   db: Database,
   owner: string,
@@ -97,12 +98,16 @@ export async function recordProgress(
     rateBps: number | null;
   }>,
 ): Promise<void> {
-  for (const row of rows)
-    await execute(
-      db,
-      `UPDATE runs SET step = ?, steps = ?, sent_bytes = ?, total_bytes = ?, rate_bps = ? WHERE id = ? AND owner = ? AND state = 'running'`,
-      [row.step, JSON.stringify(row.steps), row.sentBytes, row.totalBytes, row.rateBps, row.id, owner],
-    );
+  if (!rows.length) return;
+  await inTransaction(db, async (tx) => {
+    for (const row of [...rows].sort((a, b) => a.id - b.id))
+      await execute(
+        db,
+        `UPDATE runs SET step = ?, steps = ?, sent_bytes = ?, total_bytes = ?, rate_bps = ? WHERE id = ? AND owner = ? AND state = 'running'`,
+        [row.step, JSON.stringify(row.steps), row.sentBytes, row.totalBytes, row.rateBps, row.id, owner],
+        tx,
+      );
+  });
 }
 
 export interface SettledSuccess {
