@@ -33,13 +33,16 @@ const credentials = object({
 const NOBODY = '$argon2id$v=19$m=19456,t=2,p=1$c29tZXNhbHRzb21lc2FsdA$0123456789012345678901234567890123456789012';
 let limiter: RateLimiterMySQL | null = null;
 
-/** Returns the token for the cookie. Refuses wrong credentials and too many tries from one address or for one name. */
-export async function signIn(db: Database, raw: unknown, address: string): Promise<string> {
+/**
+ * Returns the token for the cookie. Refuses wrong credentials, and too many tries for one name: the address a request
+ * says it comes from can be made up, the name cannot.
+ */
+export async function signIn(db: Database, raw: unknown): Promise<string> {
   const { name, password } = await credentials
     .strict()
     .validate(raw)
     .catch((error: Error) => Promise.reject(new Refusal('bad-input', error.message)));
-  await countTry(db, `${address}/${name}`);
+  await countTry(db, name);
   const user = await selectOne<UserRow>(
     db,
     'SELECT id, name, full_name, role, password_hash FROM users WHERE name = ?',

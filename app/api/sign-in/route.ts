@@ -10,11 +10,7 @@ export function POST(request: Request): Promise<Response> {
     const origin = sent.get('origin');
     if (origin !== null && new URL(origin).host !== sent.get('host'))
       throw new Refusal('bad-token', 'The request came from another site.');
-    const token = await signIn(
-      connected().db,
-      await jsonBody(request),
-      sent.get('x-forwarded-for')?.split(',')[0] ?? 'local',
-    );
+    const token = await signIn(connected().db, await jsonBody(request));
     (await cookies()).set(SESSION_COOKIE, token, {
       httpOnly: true,
       sameSite: 'strict',
