@@ -1,7 +1,6 @@
 /** Changing a policy: a new revision, and taking it to its workloads. */
 import { boolean, object, string } from 'yup';
 import type { Ladder } from '@/core/protect/ladder';
-import { lostByChange } from '@/core/protect/ladder';
 import type { Lane } from '@/core/protect/policy';
 import { nextDue } from '@/core/protect/stagger';
 import type { Cadence } from '@/core/time/cadence';
@@ -9,7 +8,7 @@ import { command, type Deed } from '@/commands/command';
 import { Refusal } from '@/commands/refusal';
 import { cadence, id, ladder } from '@/commands/shapes';
 import { execute, select, selectOne } from '@/store/database';
-import { livePoints } from '@/store/points';
+import { pointsLetGo } from '@/store/points';
 import { parseJson } from '@/store/schedules';
 
 interface Head {
@@ -28,42 +27,6 @@ async function headOf(policyId: number, deed: Deed): Promise<Head> {
   );
   if (!row) throw new Refusal('not-found', `There is no policy ${policyId}.`);
   return { ...row, lanes: parseJson(row.lanes), rule: parseJson(row.rule) };
-}
-
-/** Points that the workloads of a policy would lose if a lane's ladder became `next`, at this moment. */
-export async function pointsLost(
-  db: Deed['db'],
-  policyId: number,
-  laneKey: string,
-  now: Ladder,
-  next: Ladder,
-  nowMs: number,
-): Promise<{ points: number; workloads: number }> {
-  const enrolled = await select<{ workload_id: number }>(db, 'SELECT workload_id FROM enrolments WHERE policy_id = ?', [
-    policyId,
-  ]);
-  const live = await livePoints(
-    db,
-    enrolled.map((e) => e.workload_id),
-  );
-  let points = 0;
-  const touched = new Set<number>();
-  for (const { workload_id } of enrolled) {
-    const mine = live.filter((p) => p.workload_id === workload_id && p.lane_key === laneKey);
-    const seen = mine.map((p) => ({
-      id: String(p.id),
-      takenAtMs: p.taken_ms,
-      ...(p.held_at_ms !== null
-        ? { heldUntilMs: Infinity }
-        : p.immutable_until_ms !== null
-          ? { heldUntilMs: p.immutable_until_ms }
-          : {}),
-    }));
-    const lost = lostByChange(now, next, seen, nowMs).length;
-    points += lost;
-    if (lost) touched.add(workload_id);
-  }
-  return { points, workloads: touched.size };
 }
 
 export const editLane = command({
@@ -91,7 +54,8 @@ export const editLane = command({
       cadence: input.cadence as unknown as Cadence,
       ladder: input.ladder as unknown as Ladder,
     };
-    const lost = await pointsLost(deed.db, input.policyId, lane.key, lane.ladder, changed.ladder, deed.nowMs);
+    const going = await pointsLetGo(deed.db, input.policyId, lane, changed.ladder, deed.nowMs);
+    const lost = { points: going.length, workloads: new Set(going.map((p) => p.workload_id)).size };
     if (lost.points > 0 && !input.acceptLoss)
       throw new Refusal(
         'bad-input',

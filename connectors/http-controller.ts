@@ -21,7 +21,7 @@ interface Problem {
 }
 
 export class HttpController implements SiteController {
-  private readonly agent = new Agent({ keepAlive: true, maxSockets: 32 });
+  private readonly agent = new Agent({ keepAlive: true, maxSockets: 128 });
   constructor(private readonly options: HttpControllerOptions) {}
 
   snapshot: SiteController['snapshot'] = (q) => this.call('snapshot', q);

@@ -3,6 +3,7 @@ import type { Pool } from 'mysql2/promise';
 import type { Lane } from '@/core/protect/policy';
 import { spansOver } from '@/core/point/exposure';
 import { placeOf } from '@/engine/run/crew';
+import { POINT_COLUMNS, pointRow } from '@/store/settle';
 import { liveNetwork, type FleetRunbook, type FleetWorkload } from '@/demo/fleet';
 import type { History, HistoryPoint, HistoryRun } from '@/demo/history';
 import {
@@ -239,31 +240,7 @@ export async function writeHistory(pool: Pool, history: History, fleet: readonly
     ],
     history.runs.map(runRow),
   );
-  await insert(
-    pool,
-    'points',
-    [
-      'id',
-      'run_id',
-      'workload_id',
-      'lane_key',
-      'kind',
-      'place_kind',
-      'place_id',
-      'site_id',
-      'consistency',
-      'taken_ms',
-      'usable_ms',
-      'gone_ms',
-      'digest',
-      'disks',
-      'stored_bytes',
-      'copy_key',
-      'verified_ms',
-      'immutable_until_ms',
-    ],
-    history.points.map(pointRow),
-  );
+  await insert(pool, 'points', ['id', ...POINT_COLUMNS, 'gone_ms'], history.points.map(historyPointRow));
   await insert(pool, 'misses', ['workload_id', 'from_ms', 'to_ms'], missesOf(history.points, fleet));
   await insert(
     pool,
@@ -341,29 +318,19 @@ function runRow(run: HistoryRun): unknown[] {
   ];
 }
 
-function pointRow({ run, outcome, copyKey, goneMs }: HistoryPoint): unknown[] {
+function historyPointRow({ run, outcome, copyKey, goneMs }: HistoryPoint): unknown[] {
   const place = placeFor(run.workload, run.lane);
   const immutableMs = place.kind === 'repository' ? (REPOSITORIES.find((r) => r.id === place.id)?.immutableMs ?? 0) : 0;
-  return [
-    run.id,
-    run.id,
-    run.workload.id,
-    run.lane.key,
-    run.lane.kind,
-    place.kind,
-    place.id,
-    siteOfPlace(place.kind, place.id),
-    run.lane.consistency,
-    outcome.takenMs,
-    outcome.usableMs,
-    goneMs,
-    outcome.digest,
-    JSON.stringify(outcome.disks),
-    outcome.storedBytes,
+  const point = pointRow({
+    ...outcome,
+    run: { id: run.id, workload_id: run.workload.id, lane_key: run.lane.key, kind: run.lane.kind },
+    place,
+    placeSiteId: siteOfPlace(place.kind, place.id),
+    consistency: run.lane.consistency,
     copyKey,
-    outcome.usableMs,
-    immutableMs ? outcome.takenMs + immutableMs : null,
-  ];
+    immutableUntilMs: immutableMs ? outcome.takenMs + immutableMs : null,
+  });
+  return [run.id, ...point, goneMs];
 }
 
 /** Spans over the RPO, from when a workload was first protected (or, enrolled nowhere, from the beginning) until now. */

@@ -5,24 +5,25 @@
  */
 import { randomUUID } from 'node:crypto';
 import type { Logger } from 'pino';
+import type { Ladder } from '@/core/protect/ladder';
 import type { EpochMs } from '@/core/units';
 import type { SiteController } from '@/connectors/site-controller';
 import { observeConditions } from '@/engine/conditions';
 import { DrillDesk } from '@/engine/drill/desk';
 import { Crew, type PlaceFacts } from '@/engine/run/crew';
-import { markThinned, sweepMarked, type LadderOf } from '@/engine/thin';
+import { markThinned, sweepMarked, type LaddersOf } from '@/engine/thin';
 import { Waits } from '@/engine/waits';
 import { asDemoClock, type Clock } from '@/store/clock';
-import { select, selectOne, type Database } from '@/store/database';
+import { select, type Database } from '@/store/database';
 import { closeMisses, openMisses } from '@/store/misses';
 import { renewLeases, takeOverDeadRuns } from '@/store/runs';
-import { lanesReader, planDue } from '@/store/schedules';
+import { enrolmentsOf, lanesReader, planDue } from '@/store/schedules';
 
 /** Longest step of a jump, in ms of fleet time. */
 const STEP_MS = 30_000;
 const PLAN_BATCH = 400;
 /** Pause between two rounds while runs are in hand, in ms of real time. */
-const BUSY_MS = 50;
+const BUSY_MS = 20;
 const HEARTBEAT_MS = 2_000;
 /** How often the sites are asked about themselves, in ms of fleet time. */
 const CONDITIONS_MS = 60_000;
@@ -88,18 +89,19 @@ export class Engine {
     const state = await this.parts.clock.read();
     const demo = asDemoClock(this.parts.clock);
     if (state.jumpToMs === null || !demo) {
-      await this.tick(state.nowMs);
+      await this.tick(state.nowMs, false);
       return false;
     }
     const wake = this.waits.nextWakeMs ?? Infinity;
     const next = Math.min(state.nowMs + STEP_MS, state.jumpToMs, Math.max(wake, state.nowMs + 1));
-    await this.tick(next);
+    await this.tick(next, true);
     await this.waits.untilIdle();
     await demo.stepTo(next, next >= state.jumpToMs);
     return true;
   }
 
-  private async tick(nowMs: EpochMs): Promise<void> {
+  /** `waitForAll`: all that can be done at this instant is done before returning, as a jump needs it. */
+  private async tick(nowMs: EpochMs, waitForAll: boolean): Promise<void> {
     const { db } = this.parts;
     this.nowMs = Math.max(this.nowMs, nowMs);
     const crew = (this.crew ??= await this.hireCrew());
@@ -110,8 +112,10 @@ export class Engine {
     this.waits.wake(this.nowMs);
     await this.desk.takeUp();
     await crew.poll();
-    do await this.settleFinished(crew);
-    while ((await crew.takeUp()) > 0);
+    do {
+      if (waitForAll) await this.waits.untilIdle();
+      await this.settleFinished(crew);
+    } while ((await crew.takeUp()) > 0 && waitForAll);
     await crew.showProgress();
     await this.desk.settle();
     await closeMisses(db, this.nowMs);
@@ -123,20 +127,19 @@ export class Engine {
   }
 
   private async settleFinished(crew: Crew): Promise<void> {
-    await this.waits.untilIdle();
     await openMisses(this.parts.db, this.nowMs);
-    const workloads = await crew.settle();
-    await markThinned(this.parts.db, this.ladderOf, workloads, this.nowMs);
+    const lanes = await crew.settle();
+    await markThinned(this.parts.db, this.laddersOf, lanes, this.nowMs);
   }
 
-  private readonly ladderOf: LadderOf = async (workloadId, laneKey) => {
-    const row = await selectOne<{ policy_id: number; revision: number }>(
-      this.parts.db,
-      'SELECT policy_id, revision FROM enrolments WHERE workload_id = ?',
-      [workloadId],
-    );
-    const lanes = row ? await this.lanesOf(row.policy_id, row.revision) : [];
-    return lanes.find((lane) => lane.key === laneKey)?.ladder ?? null;
+  private readonly laddersOf: LaddersOf = async (workloadIds) => {
+    const inForce = await enrolmentsOf(this.parts.db, workloadIds);
+    const ladders = new Map<number, ReadonlyMap<string, Ladder>>();
+    for (const { workload_id, policy_id, revision } of inForce) {
+      const lanes = await this.lanesOf(policy_id, revision);
+      ladders.set(workload_id, new Map(lanes.map((lane) => [lane.key, lane.ladder])));
+    }
+    return ladders;
   };
 
   private async beat(): Promise<void> {

@@ -4,10 +4,18 @@ import { groupBy } from '@/core/group-by';
 import type { EpochMs } from '@/core/units';
 import type { SiteController } from '@/connectors/site-controller';
 import type { Database } from '@/store/database';
-import { livePoints, markedPoints, markPoints, recordGone, type LivePoint } from '@/store/points';
+import {
+  asLadderPoint,
+  livePoints,
+  markedPoints,
+  markPoints,
+  recordGone,
+  type LaneOfWorkload,
+  type LivePoint,
+} from '@/store/points';
 
-/** The ladder in force for a workload's lane; null: the lane is no more, nothing is thinned. */
-export type LadderOf = (workloadId: number, laneKey: string) => Promise<Ladder | null>;
+/** Ladders in force by workload and lane; of a lane that is not there nothing is thinned. */
+export type LaddersOf = (workloadIds: readonly number[]) => Promise<ReadonlyMap<number, ReadonlyMap<string, Ladder>>>;
 
 /** Points deleted at their places in one round. */
 const BATCH = 500;
@@ -18,31 +26,23 @@ export function letGoOf(points: readonly LivePoint[], ladders: ReadonlyMap<strin
   return [...byLane].flatMap(([lane, list]) => {
     const ladder = ladders.get(lane);
     if (!ladder) return [];
-    const seen = list.map((p) => {
-      const until = p.held_at_ms !== null ? Infinity : p.immutable_until_ms;
-      return { id: String(p.id), takenAtMs: p.taken_ms, ...(until === null ? {} : { heldUntilMs: until }) };
-    });
-    return evaluateLadder(ladder, seen, nowMs).letGo.map(Number);
+    return evaluateLadder(ladder, list.map(asLadderPoint), nowMs).letGo.map(Number);
   });
 }
 
-/** Marks what the ladders of these workloads let go. */
+/** Marks what the ladders of these lanes let go. */
 export async function markThinned(
   db: Database,
-  ladderOf: LadderOf,
-  workloadIds: readonly number[],
+  laddersOf: LaddersOf,
+  lanes: readonly LaneOfWorkload[],
   nowMs: EpochMs,
 ): Promise<void> {
-  const points = await livePoints(db, workloadIds);
-  const marked: number[] = [];
-  for (const [workloadId, list] of groupBy(points, (p) => p.workload_id)) {
-    const ladders = new Map<string, Ladder>();
-    for (const lane of new Set(list.map((p) => p.lane_key))) {
-      const ladder = await ladderOf(workloadId, lane);
-      if (ladder) ladders.set(lane, ladder);
-    }
-    marked.push(...letGoOf(list, ladders, nowMs));
-  }
+  if (!lanes.length) return;
+  const points = await livePoints(db, lanes);
+  const ladders = await laddersOf([...new Set(lanes.map((lane) => lane.workloadId))]);
+  const marked = [...groupBy(points, (p) => p.workload_id)].flatMap(([workloadId, list]) =>
+    letGoOf(list, ladders.get(workloadId) ?? new Map<string, Ladder>(), nowMs),
+  );
   await markPoints(db, marked, nowMs);
 }
 

@@ -106,8 +106,9 @@ export class Journal {
         await connection.query('REPLACE INTO copies (place, copy_key, body, taken_ms) VALUES ?', [
           come.slice(i, i + 500).map(({ place, copy }) => [place, copy.key, JSON.stringify(copy), copy.takenMs]),
         ]);
-      for (const { place, copy } of changes.filter((change) => change.gone))
-        await connection.query('DELETE FROM copies WHERE place = ? AND copy_key = ?', [place, copy.key]);
+      const gone = changes.filter((change) => change.gone).map(({ place, copy }) => [place, copy.key]);
+      for (let i = 0; i < gone.length; i += 500)
+        await connection.query('DELETE FROM copies WHERE (place, copy_key) IN (?)', [gone.slice(i, i + 500)]);
       await connection.query('REPLACE INTO moment VALUES (1, ?)', [moment]);
       await connection.commit();
     } catch (error) {

@@ -116,6 +116,46 @@ export async function insertMany(
   }
 }
 
+export interface UpdateManyOptions {
+  /** Further assignments with constants, added to the columns'. */
+  readonly set?: string;
+  /** Assignments in place of "t.column = v.column", where a column is not simply taken over. */
+  readonly assign?: string;
+  /** What a row must be for the change to touch it; rows are `t`, given values are `v`. */
+  readonly fence?: { readonly sql: string; readonly values: readonly unknown[] };
+  readonly tx?: Tx;
+}
+
+/**
+ * Changes many rows by key with few statements: each of `rows` holds the key's values, then the columns'.
+ * Keys must differ from each other. A batch is one statement; give `tx` where all must hold together.
+ */
+export async function updateMany(
+  db: Database,
+  table: string,
+  key: readonly string[],
+  columns: readonly string[],
+  rows: ReadonlyArray<readonly unknown[]>,
+  options: UpdateManyOptions = {},
+): Promise<void> {
+  const names = [...key, ...columns];
+  const first = `SELECT ${names.map((name) => `? ${name}`).join(',')}`;
+  const further = ` UNION ALL SELECT ${names.map(() => '?').join(',')}`;
+  const assign = options.assign ?? columns.map((c) => `t.${c} = v.${c}`).join(',');
+  const on = key.map((k) => `t.${k} = v.${k}`).join(' AND ');
+  const set = [assign, options.set].filter(Boolean).join(', ');
+  for (let i = 0; i < rows.length; i += BATCH) {
+    const batch = rows.slice(i, i + BATCH);
+    await execute(
+      db,
+      `UPDATE ${table} t JOIN (${first}${further.repeat(batch.length - 1)}) v ON ${on} SET ${set}
+        ${options.fence ? `WHERE ${options.fence.sql}` : ''}`,
+      [...batch.flat(), ...(options.fence?.values ?? [])],
+      options.tx,
+    );
+  }
+}
+
 /** Errors after which the same transaction may be tried again: deadlock, lock wait time-out, certification conflict. */
 const RETRYABLE = new Set([1205, 1213]);
 

@@ -1,6 +1,7 @@
 import { QueryTypes } from 'sequelize';
 import { Umzug } from 'umzug';
 import { foundation } from '@/store/migrations/0001-foundation';
+import { hotPaths } from '@/store/migrations/0002-hot-paths';
 import type { Database } from '@/store/database';
 
 /** DDL commits by itself in MariaDB, so a migration is a list of statements that goes forward only. */
@@ -10,7 +11,7 @@ export interface Migration {
 }
 
 /** In order; append only. */
-const MIGRATIONS: readonly Migration[] = [foundation];
+const MIGRATIONS: readonly Migration[] = [foundation, hotPaths];
 
 /** Brings the schema up to date; returns the names that were applied now. */
 export async function migrate(database: Database): Promise<string[]> {

@@ -1,19 +1,23 @@
 /** Misses: spans over the RPO, opened and closed at the instants that arithmetic gives, not when somebody looked. */
-import { execute, type Database } from '@/store/database';
+import { execute, select, updateMany, type Database } from '@/store/database';
 import type { EpochMs } from '@/core/units';
 
 /** Closes misses that a newer point has ended: at the instant that point became usable. */
 export async function closeMisses(db: Database, nowMs: EpochMs): Promise<void> {
-  await execute(
+  const ended = await select<{ id: number; from_ms: number; to_ms: number }>(
     db,
-    `UPDATE misses m JOIN workloads w ON w.id = m.workload_id JOIN applications a ON a.id = w.application_id JOIN tiers t ON t.id = a.tier_id
-        SET m.to_ms = GREATEST(m.from_ms, COALESCE((SELECT MIN(p.usable_ms) FROM points p
-              WHERE p.workload_id = w.id AND p.taken_ms > m.from_ms - t.rpo_ms), ?))
-      WHERE m.to_ms IS NULL AND w.newest_taken_ms + t.rpo_ms >= ?`,
+    `SELECT m.id, m.from_ms, COALESCE((SELECT MIN(p.usable_ms) FROM points p
+            WHERE p.workload_id = w.id AND p.taken_ms > m.from_ms - t.rpo_ms), ?) to_ms
+       FROM misses m JOIN workloads w ON w.id = m.workload_id JOIN applications a ON a.id = w.application_id
+       JOIN tiers t ON t.id = a.tier_id
+      WHERE m.is_open = 1 AND w.newest_taken_ms + t.rpo_ms >= ?`,
     [nowMs, nowMs],
   );
   // A point that became usable between two looks, before its limit: nothing was missed.
-  await execute(db, 'DELETE FROM misses WHERE to_ms = from_ms');
+  const never = ended.filter((miss) => miss.to_ms <= miss.from_ms).map((miss) => miss.id);
+  if (never.length) await execute(db, 'DELETE FROM misses WHERE id IN (?) AND to_ms IS NULL', [never]);
+  const spans = ended.filter((miss) => miss.to_ms > miss.from_ms).map((miss) => [miss.id, miss.to_ms]);
+  await updateMany(db, 'misses', ['id'], ['to_ms'], spans, { fence: { sql: 't.to_ms IS NULL', values: [] } });
 }
 
 /**

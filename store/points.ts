@@ -1,4 +1,6 @@
 /** Points of lanes, and their way out: marked, deleted at the place, gone. */
+import { groupBy } from '@/core/group-by';
+import { lostByChange, type Ladder, type LadderPoint } from '@/core/protect/ladder';
 import { execute, select, type Database } from '@/store/database';
 import type { EpochMs } from '@/core/units';
 
@@ -14,14 +16,52 @@ export interface LivePoint {
   immutable_until_ms: EpochMs | null;
 }
 
-export function livePoints(db: Database, workloadIds: readonly number[]): Promise<LivePoint[]> {
-  if (!workloadIds.length) return Promise.resolve([]);
+export interface LaneOfWorkload {
+  readonly workloadId: number;
+  readonly laneKey: string;
+}
+
+/** Points of these lanes that are there and not marked. */
+export function livePoints(db: Database, lanes: readonly LaneOfWorkload[]): Promise<LivePoint[]> {
+  if (!lanes.length) return Promise.resolve([]);
+  // A join with the wanted lanes reads by the key points_live; a list of pairs after IN would read every live point.
+  const wanted = `SELECT ? workload_id, ? lane_key${' UNION ALL SELECT ?, ?'.repeat(lanes.length - 1)}`;
   return select<LivePoint>(
     db,
-    `SELECT id, workload_id, lane_key, place_kind, place_id, copy_key, taken_ms, held_at_ms, immutable_until_ms
-       FROM points WHERE gone_ms IS NULL AND marked_ms IS NULL AND workload_id IN (?)`,
-    [workloadIds],
+    `SELECT p.id, p.workload_id, p.lane_key, p.place_kind, p.place_id, p.copy_key, p.taken_ms, p.held_at_ms, p.immutable_until_ms
+       FROM (${wanted}) v JOIN points p ON p.gone_ms IS NULL AND p.workload_id = v.workload_id AND p.lane_key = v.lane_key
+      WHERE p.marked_ms IS NULL`,
+    lanes.flatMap((lane) => [lane.workloadId, lane.laneKey]),
   );
+}
+
+/** Points of a policy's lane that are there now and that its ladder would let go if it became `to`. */
+export async function pointsLetGo(
+  db: Database,
+  policyId: number,
+  lane: { readonly key: string; readonly ladder: Ladder },
+  to: Ladder,
+  nowMs: EpochMs,
+): Promise<LivePoint[]> {
+  const enrolled = await select<{ workloadId: number }>(
+    db,
+    'SELECT workload_id workloadId FROM enrolments WHERE policy_id = ?',
+    [policyId],
+  );
+  const live = await livePoints(
+    db,
+    enrolled.map(({ workloadId }) => ({ workloadId, laneKey: lane.key })),
+  );
+  return [...groupBy(live, (p) => p.workload_id).values()].flatMap((mine) => {
+    const lost = new Set(lostByChange(lane.ladder, to, mine.map(asLadderPoint), nowMs));
+    return mine.filter((p) => lost.has(String(p.id)));
+  });
+}
+
+/** A point as its ladder sees it: held or immutable means it may not go before a date, or at all. */
+export function asLadderPoint(point: LivePoint): LadderPoint {
+  const until = point.held_at_ms !== null ? Infinity : point.immutable_until_ms;
+  return { id: String(point.id), takenAtMs: point.taken_ms, ...(until === null ? {} : { heldUntilMs: until }) };
 }
 
 /** Marks points that their ladder let go. A point held or immutable at this moment is never marked. */

@@ -1,5 +1,5 @@
 /** Planning: due occurrences become runs, exactly once. Run row and next due time are written in one transaction. */
-import { execute, inTransaction, insertMany, select, type Database, type Tx } from '@/store/database';
+import { inTransaction, insertMany, select, updateMany, type Database, type Tx } from '@/store/database';
 import { nextDue } from '@/core/protect/stagger';
 import type { Lane } from '@/core/protect/policy';
 import type { EpochMs } from '@/core/units';
@@ -33,6 +33,14 @@ export function lanesReader(db: Database): LanesOf {
     known.set(key, read);
     return read;
   };
+}
+
+/** Which revision of which policy is in force on workloads. */
+export function enrolmentsOf(
+  db: Database,
+  workloadIds: readonly number[],
+): Promise<Array<{ workload_id: number; policy_id: number; revision: number }>> {
+  return select(db, 'SELECT workload_id, policy_id, revision FROM enrolments WHERE workload_id IN (?)', [workloadIds]);
 }
 
 /** MariaDB's JSON is text; the driver may or may not have parsed it. */
@@ -75,16 +83,13 @@ export function planDue(db: Database, lanesOf: LanesOf, nowMs: EpochMs, limit: n
       tx,
       'INSERT IGNORE',
     );
+    const next: unknown[][] = [];
     for (const schedule of due) {
       const lane = (await lanesOf(schedule.policy_id, schedule.revision, tx)).find((l) => l.key === schedule.lane_key);
-      const next = lane ? nextDue(lane.cadence, schedule.workload_id, nowMs) : null;
-      await execute(
-        db,
-        'UPDATE schedules SET due_ms = ? WHERE enrolment_id = ? AND lane_key = ?',
-        [next, schedule.enrolment_id, schedule.lane_key],
-        tx,
-      );
+      const dueMs = lane ? nextDue(lane.cadence, schedule.workload_id, nowMs) : null;
+      next.push([schedule.enrolment_id, schedule.lane_key, dueMs]);
     }
+    await updateMany(db, 'schedules', ['enrolment_id', 'lane_key'], ['due_ms'], next, { tx });
     return runs.length;
   });
 }

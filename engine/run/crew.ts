@@ -5,17 +5,10 @@ import type { Place, SiteController } from '@/connectors/site-controller';
 import { ATTEMPTS, backoffMs, executeRun, runKeys, type Outcome, type RunStep } from '@/engine/run/execute';
 import type { Waits } from '@/engine/waits';
 import type { Database } from '@/store/database';
-import {
-  cancelRequests,
-  claimRuns,
-  recordProgress,
-  settleCancelled,
-  settleFailure,
-  settleSuccesses,
-  type ClaimedRun,
-  type SettledSuccess,
-} from '@/store/runs';
+import { cancelRequests, claimRuns, recordProgress, type ClaimedRun } from '@/store/runs';
 import type { LanesOf } from '@/store/schedules';
+import type { LaneOfWorkload } from '@/store/points';
+import { settleCancelled, settleFailure, settleSuccesses, type SettledSuccess } from '@/store/settle';
 
 /** Runs that one engine has in hand at most. */
 const IN_HAND = 256;
@@ -86,8 +79,8 @@ export class Crew {
     }
   }
 
-  /** Writes what has ended. Returns the workloads that have a new point. */
-  async settle(): Promise<number[]> {
+  /** Writes what has ended. Returns the lanes of workloads that have a new point. */
+  async settle(): Promise<LaneOfWorkload[]> {
     const done = this.finished;
     this.finished = [];
     const successes = done.flatMap(({ work, outcome }) =>
@@ -104,7 +97,7 @@ export class Crew {
       }
       this.inHand.delete(work.run.id);
     }
-    return [...new Set(ours.map((s) => s.run.workload_id))];
+    return ours.map((s) => ({ workloadId: s.run.workload_id, laneKey: s.run.lane_key }));
   }
 
   /** Writes how far everything is, for those who watch; twice a second of real time is enough for them. */

@@ -1,0 +1,67 @@
+/** Figures of the pages: seconds from giving the address to being usable, with the demo and with 10,000 workloads. */
+import { chromium, type Page } from '@playwright/test';
+import { DEMO_USERS } from '@/demo/seed';
+import { execute, selectOne, type Database } from '@/store/database';
+import { print } from './figure';
+
+/** Seconds from giving the address to the named part being usable; the best of five on a warm server. */
+async function timeToUsable(page: Page, path: string, selector: string): Promise<number> {
+  let best = Infinity;
+  for (let i = 0; i < 5; i++) {
+    const started = performance.now();
+    await page.goto(path, { waitUntil: 'commit' });
+    await page.locator(selector).first().waitFor();
+    best = Math.min(best, (performance.now() - started) / 1000);
+  }
+  return best;
+}
+
+/** Copies the fleet until it has at least `wanted` workloads; each copy with its enrolment, schedules and live points. */
+async function growFleet(db: Database, wanted: number): Promise<number> {
+  const base = (await selectOne<{ n: number }>(db, 'SELECT COUNT(*) n FROM workloads'))?.n ?? 0;
+  const fields =
+    'application_id, site_id, cluster_id, datastore_id, network_id, address, cores, memory_bytes, role, labels, guest_agent, newest_taken_ms, newest_off_site_taken_ms, last_passed_drill_ms';
+  for (let k = 1; base * k < wanted; k++) {
+    const by = k * 10_000;
+    await execute(
+      db,
+      `INSERT INTO workloads (id, name, ${fields}) SELECT id + ?, CONCAT(name, '-', ?), ${fields} FROM workloads WHERE id <= ?`,
+      [by, k, base],
+    );
+    await execute(
+      db,
+      'INSERT INTO enrolments SELECT id + ?, workload_id + ?, policy_id, revision, reason, since_ms FROM enrolments WHERE id <= ?',
+      [by, by, base],
+    );
+    await execute(
+      db,
+      `INSERT INTO schedules SELECT enrolment_id + ?, lane_key, workload_id + ?, NULL, typical_ms, NULL, 0, NULL, NULL FROM schedules WHERE enrolment_id <= ?`,
+      [by, by, base],
+    );
+  }
+  return (await selectOne<{ n: number }>(db, 'SELECT COUNT(*) n FROM workloads'))?.n ?? 0;
+}
+
+export async function benchPages(db: Database, address: string): Promise<void> {
+  const browser = await chromium.launch({
+    executablePath: '/usr/bin/chromium',
+    args: ['--no-sandbox', '--disable-gpu', '--disable-background-networking'],
+  });
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, baseURL: address });
+  await page.goto('/sign-in');
+  await page.getByLabel('Name').fill(DEMO_USERS[0].name);
+  await page.getByLabel('Password').fill(DEMO_USERS[0].password);
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await page.waitForURL('**/');
+  for (const n of [184, await growFleet(db, 10_000)]) {
+    await onePage(page, n, 'Watch', '/', '[data-standing]');
+    await onePage(page, n, 'Workloads', '/workloads', 'a.vrow');
+  }
+  await page.screenshot({ path: '.data/bench-10000.png' });
+  await browser.close();
+}
+
+async function onePage(page: Page, n: number, name: string, path: string, selector: string): Promise<void> {
+  const value = await timeToUsable(page, path, selector);
+  print({ name: `address to usable ${name}`, n, value, unit: 's', better: 'lower', target: 1.5 });
+}
