@@ -54,7 +54,7 @@ export async function perform<Input extends object, Result>(
       'not-allowed',
       `"${wanted.name}" needs the role ${wanted.least}; ${person.name} is ${person.role}.`,
     );
-  const input = await checked(wanted.input, raw);
+  const input = await parse(wanted.input, raw);
   const { nowMs } = await clock.read();
   return inTransaction(db, async (tx) => {
     const { result, subject, detail } = await wanted.run(input, { db, clock, tx, nowMs, person });
@@ -68,7 +68,8 @@ export async function perform<Input extends object, Result>(
   });
 }
 
-async function checked<Input extends object>(schema: ObjectSchema<Input>, raw: unknown): Promise<Input> {
+/** The checked input, or a refusal that names each bad field. */
+export async function parse<Input extends object>(schema: ObjectSchema<Input>, raw: unknown): Promise<Input> {
   if (raw === null || typeof raw !== 'object' || Array.isArray(raw))
     throw new Refusal('bad-input', 'The request must be a JSON object.');
   try {

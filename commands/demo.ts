@@ -2,6 +2,7 @@
 import { mixed, number, object, string } from 'yup';
 import { HttpController } from '@/connectors/http-controller';
 import { ControllerError } from '@/connectors/site-controller';
+import { FAULT_KINDS, type FaultKind } from '@/core/protect/fault';
 import { nextEventMs } from '@/store/next-event';
 import { command, type Deed } from '@/commands/command';
 import { Refusal } from '@/commands/refusal';
@@ -9,16 +10,6 @@ import { asDemoClock, type DemoClock } from '@/store/clock';
 
 const RATES = [0, 1, 60, 300] as const;
 const JUMPS = [15 * 60_000, 3_600_000, 2 * 3_600_000] as const;
-const FAULTS = [
-  'site-down',
-  'link-cut',
-  'link-slow',
-  'guest-credentials',
-  'repository-full',
-  'slow-boot',
-  'check-fails',
-  'rotten-block',
-] as const;
 
 function demoClock(deed: Deed): DemoClock {
   const clock = asDemoClock(deed.clock);
@@ -73,8 +64,8 @@ async function standIn(deed: Deed, operation: string, body: unknown): Promise<vo
 }
 
 const fault = {
-  kind: mixed<(typeof FAULTS)[number]>()
-    .oneOf([...FAULTS], 'Is no kind of fault.')
+  kind: mixed<FaultKind>()
+    .oneOf([...FAULT_KINDS], 'Is no kind of fault.')
     .required(),
   subject: string().required().max(80),
 };

@@ -2,7 +2,7 @@
 import { array, mixed, number, object, string } from 'yup';
 import { EVERY_MAX_MS, EVERY_MIN_MS } from '@/core/time/cadence';
 import { isZone } from '@/core/time/zone';
-import { PERIODS } from '@/core/protect/ladder';
+import { PERIODS } from '@/core/protect/ladder-bucket';
 import { DAY } from '@/core/units';
 
 export const id = () =>

@@ -2,7 +2,7 @@
  * Five weeks of Fennmark Rail, by running them: the engine's own executor and drill against the stand-in's own world,
  * event by event, without HTTP and database between. What comes out is what the database would hold.
  */
-import { evaluateLadder } from '@/core/protect/ladder';
+import { letGoBy } from '@/core/protect/ladder';
 import type { Lane } from '@/core/protect/policy';
 import { nextDue } from '@/core/protect/stagger';
 import type { EpochMs } from '@/core/units';
@@ -258,7 +258,7 @@ export class HistoryMaker {
   }
 
   private thin(state: LaneState): void {
-    const { letGo } = evaluateLadder(state.lane.ladder, state.live, this.nowMs);
+    const letGo = letGoBy(state.lane.ladder, state.live, this.nowMs);
     if (!letGo.length) return;
     const gone = new Set(letGo);
     for (let i = state.live.length - 1; i >= 0; i--) {

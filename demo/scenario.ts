@@ -95,9 +95,9 @@ export const DATASTORES = [
 export const DATASTORE_BYTES = 60 * TIB;
 
 export const REPOSITORIES = [
-  { id: 1, site: 1, name: 'ost-r1', capacity: 30 * TIB, immutableMs: 0 },
-  { id: 2, site: 2, name: 'mil-r1', capacity: 30 * TIB, immutableMs: 7 * DAY },
-  { id: 3, site: 4, name: 'nor-r1', capacity: 30 * TIB, immutableMs: 0 },
+  { id: 1, site: 1, name: 'ost-r1', capacity: 7 * TIB, immutableMs: 0 },
+  { id: 2, site: 2, name: 'mil-r1', capacity: 6.25 * TIB, immutableMs: 7 * DAY },
+  { id: 3, site: 4, name: 'nor-r1', capacity: 5 * TIB, immutableMs: 0 },
 ] as const;
 
 export const MOVERS = [

@@ -5,7 +5,7 @@ import type { Lane } from '@/core/protect/policy';
 import { buildEstate, buildFleet, buildRunbook, type FleetRunbook, type FleetWorkload } from '@/demo/fleet';
 import { HistoryMaker, type History } from '@/demo/history';
 import { APPLICATIONS, DRILLS_HELD, HISTORY_MS, POLICIES, START_MS, TROUBLE } from '@/demo/scenario';
-import { insert, placeFor, siteOfPlace, writeEstate, writeHistory } from '@/demo/write';
+import { insert, placeFor, type SpaceReading, siteOfPlace, writeEstate, writeHistory, writeSpace } from '@/demo/write';
 import { Journal, type JournalOptions } from '@/standin/journal';
 import { Controller } from '@/standin/operations';
 import { placeKey, World } from '@/standin/world/world';
@@ -39,6 +39,8 @@ export async function seedDemo(options: SeedOptions): Promise<void> {
     database: d.name,
     connectionLimit: 4,
   });
+  // Every key that is written was made here, rows of one table before those that name them.
+  pool.on('connection', (connection) => connection.query('SET SESSION foreign_key_checks = 0'));
   try {
     await migrate(db);
     const fleet = buildFleet();
@@ -49,7 +51,10 @@ export async function seedDemo(options: SeedOptions): Promise<void> {
     options.say(`Writing ${history.runs.length} runs and ${history.points.length} points …`);
     await writeEstate(pool, fleet, runbooks);
     await writeHistory(pool, history, fleet);
+    await writeSpace(pool, history.space);
     await writeUsers(pool);
+    // So many rows at once: without fresh statistics the first hours would run on bad plans.
+    await pool.query('ANALYZE TABLE runs, points, misses, schedules, workloads');
     const journal = await Journal.open(options.standIn);
     await journal.begin(controller);
     await journal.close();
@@ -59,6 +64,9 @@ export async function seedDemo(options: SeedOptions): Promise<void> {
     await db.close();
   }
 }
+
+/** How often the history reads the space of repositories. */
+const SPACE_EVERY_MS = 6 * 3_600_000;
 
 const lanesOf = (w: FleetWorkload): readonly Lane[] => POLICIES.find((p) => p.id === w.policyId)?.lanes ?? [];
 
@@ -86,11 +94,11 @@ function makeController(fleet: readonly FleetWorkload[]): Controller {
   return new Controller(world);
 }
 
-function makeHistory(
+async function makeHistory(
   controller: Controller,
   fleet: readonly FleetWorkload[],
   runbooks: readonly FleetRunbook[],
-): Promise<History> {
+): Promise<History & { readonly space: readonly SpaceReading[] }> {
   const ago = (minutes: number) => START_MS - minutes * 60_000;
   const happenings = TROUBLE.flatMap(({ kind, subject, agoMin, forMin, factor }) => [
     {
@@ -106,7 +114,10 @@ function makeHistory(
     runbook: runbookOf(runbooks, held),
     siteOfPlace,
   }));
-  return new HistoryMaker(controller, {
+  const samples: SpaceReading[] = [];
+  for (let atMs = START_MS - HISTORY_MS; atMs <= START_MS; atMs += SPACE_EVERY_MS)
+    happenings.push({ atMs, act: (c) => void samples.push(...spaceReadings(c, atMs)) });
+  const history = await new HistoryMaker(controller, {
     fromMs: START_MS - HISTORY_MS,
     toMs: START_MS,
     fleet,
@@ -115,6 +126,13 @@ function makeHistory(
     drills,
     testNetworkOf: (siteId) => siteId * 2,
   }).make();
+  return { ...history, space: samples };
+}
+
+function spaceReadings(controller: Controller, atMs: number): SpaceReading[] {
+  return controller.operations
+    .status()
+    .repositories.map(({ id, usedBytes }) => ({ repositoryId: id, atMs, usedBytes }));
 }
 
 function runbookOf(runbooks: readonly FleetRunbook[], held: { application: string; from: number }): FleetRunbook {

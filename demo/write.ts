@@ -284,6 +284,21 @@ export async function writeHistory(pool: Pool, history: History, fleet: readonly
       ]);
 }
 
+export interface SpaceReading {
+  readonly repositoryId: number;
+  readonly atMs: number;
+  readonly usedBytes: number;
+}
+
+export async function writeSpace(pool: Pool, readings: readonly SpaceReading[]): Promise<void> {
+  await insert(
+    pool,
+    'space_samples',
+    ['repository_id', 'at_ms', 'used_bytes'],
+    readings.map((r) => [r.repositoryId, r.atMs, r.usedBytes]),
+  );
+}
+
 function runRow(run: HistoryRun): unknown[] {
   const { outcome } = run;
   const good = outcome?.kind === 'succeeded' ? outcome : null;

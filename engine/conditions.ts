@@ -1,7 +1,7 @@
 /** What the sites say of themselves, kept as spans: sites that do not answer, links below their rate, space used. */
-import type { EpochMs } from '@/core/units';
+import { HOUR, type EpochMs } from '@/core/units';
 import type { FleetStatus, SiteController } from '@/connectors/site-controller';
-import { execute, inTransaction, select, type Database } from '@/store/database';
+import { execute, inTransaction, select, type Database, type Tx } from '@/store/database';
 
 /** Below this share of its rate a link counts as slow. */
 const SLOW_BELOW = 0.9;
@@ -35,14 +35,22 @@ export async function observeConditions(db: Database, site: SiteController, nowM
         [c.subject, c.state, c.factor, nowMs],
         tx,
       );
-    for (const repository of status.repositories)
-      await execute(
-        db,
-        'UPDATE repositories SET used_bytes = ? WHERE id = ?',
-        [repository.usedBytes, repository.id],
-        tx,
-      );
+    await noteSpace(db, status, nowMs, tx);
   });
+}
+
+/** The newest reading of each hour stays. */
+async function noteSpace(db: Database, status: FleetStatus, nowMs: EpochMs, tx: Tx): Promise<void> {
+  const hourMs = Math.floor(nowMs / HOUR) * HOUR;
+  for (const { id, usedBytes } of status.repositories) {
+    await execute(db, 'UPDATE repositories SET used_bytes = ? WHERE id = ?', [usedBytes, id], tx);
+    await execute(
+      db,
+      'REPLACE INTO space_samples (repository_id, at_ms, used_bytes) VALUES (?, ?, ?)',
+      [id, hourMs, usedBytes],
+      tx,
+    );
+  }
 }
 
 async function siteNames(db: Database): Promise<string[]> {

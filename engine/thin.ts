@@ -1,5 +1,5 @@
 /** Thinning: marked by the ladder, deleted at the place, gone. A crash between leaves a mark that the next round finishes. */
-import { evaluateLadder, type Ladder } from '@/core/protect/ladder';
+import { letGoBy, type Ladder } from '@/core/protect/ladder';
 import { groupBy } from '@/core/group-by';
 import type { EpochMs } from '@/core/units';
 import type { SiteController } from '@/connectors/site-controller';
@@ -26,7 +26,7 @@ export function letGoOf(points: readonly LivePoint[], ladders: ReadonlyMap<strin
   return [...byLane].flatMap(([lane, list]) => {
     const ladder = ladders.get(lane);
     if (!ladder) return [];
-    return evaluateLadder(ladder, list.map(asLadderPoint), nowMs).letGo.map(Number);
+    return letGoBy(ladder, list.map(asLadderPoint), nowMs).map(Number);
   });
 }
 

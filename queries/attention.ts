@@ -1,14 +1,16 @@
 /** Attention: one entry a cause, many effects, with the best next action. */
 import { groupBy } from '@/core/group-by';
 import { causeTitle, CAUSES, isCauseCode } from '@/core/protect/cause';
-import type { EpochMs } from '@/core/units';
+import { DAY, type EpochMs } from '@/core/units';
+import { repositorySpace, type RepositorySpace } from '@/queries/space';
 import type { WorkloadStanding } from '@/queries/standing';
 import { select, type Database } from '@/store/database';
 
 export type AttentionAction =
   | { readonly kind: 'open-runs'; readonly cause: string; readonly subject: string; readonly label: string }
   | { readonly kind: 'open-workloads'; readonly filter: string; readonly label: string }
-  | { readonly kind: 'open-runbooks'; readonly label: string };
+  | { readonly kind: 'open-runbooks'; readonly label: string }
+  | { readonly kind: 'open-policies'; readonly label: string };
 
 export interface AttentionEntry {
   readonly key: string;
@@ -52,6 +54,7 @@ export async function attention(
   const explained = new Set(entries.flatMap((e) => e.workloadIds));
   entries.push(...notEnrolled(list, enrolled));
   entries.push(...unexplained(list.filter((w) => !explained.has(w.id) && enrolled.has(w.id))));
+  entries.push(...(await repositorySpace(db, asOfMs)).flatMap((r) => lowSpace(r, asOfMs) ?? []));
   entries.push(...unproven(list));
   return entries.sort(
     (a, b) =>
@@ -141,6 +144,32 @@ function unexplained(list: readonly WorkloadStanding[]): AttentionEntry[] {
       },
     ];
   });
+}
+
+/** A repository is worth a word when it is this full, or will be full this soon. */
+const LOW_SHARE = 0.9;
+const SOON_MS = 30 * DAY;
+
+/** What to say of a repository that runs out of space; null while there is room. */
+export function lowSpace(r: RepositorySpace, asOfMs: EpochMs): AttentionEntry | null {
+  const share = r.usedBytes / r.capacityBytes;
+  const soon = r.fullMs !== null && r.fullMs - asOfMs < SOON_MS;
+  if (share < LOW_SHARE && !soon) return null;
+  const growth = r.bytesPerDay === null ? '' : `${(r.bytesPerDay / 1e9).toFixed(1)} GB a day`;
+  const when =
+    r.fullMs === null
+      ? 'It does not grow at present.'
+      : `At ${growth} it is full in ${Math.max(1, Math.round((r.fullMs - asOfMs) / DAY))} days; then new points fail.`;
+  return {
+    key: `space/${r.name}`,
+    state: r.fullMs !== null && r.fullMs - asOfMs < 7 * DAY ? 'closing' : 'inside',
+    count: `${Math.floor(share * 100)}% full`,
+    title: `Repository ${r.name} is running out of space`,
+    sinceMs: null,
+    effect: `${when} Add capacity, or shorten a ladder that writes to it.`,
+    workloadIds: [],
+    action: { kind: 'open-policies', label: 'See the ladders' },
+  };
 }
 
 function unproven(list: readonly WorkloadStanding[]): AttentionEntry[] {

@@ -1,5 +1,6 @@
 /** Policies: what is promised, to whom, and who still runs an older revision. */
-import { describeLadder, steadyCount, type Ladder } from '@/core/protect/ladder';
+import { describeLadder, steadyCount } from '@/core/protect/ladder-steady';
+import { type Ladder } from '@/core/protect/ladder';
 import type { EnrolmentRule, Lane } from '@/core/protect/policy';
 import { worstOfRegular } from '@/core/point/exposure';
 import { describeCadence, longestGap, occurrences } from '@/core/time/cadence';

@@ -1,5 +1,6 @@
 /** One workload: what could come back, from where, how old, and why each point is kept. */
-import { describeLadder, evaluateLadder, type Ladder } from '@/core/protect/ladder';
+import { describeLadder } from '@/core/protect/ladder-steady';
+import { evaluateLadder, type Ladder } from '@/core/protect/ladder';
 import { groupBy } from '@/core/group-by';
 import type { Answer, Lane } from '@/core/protect/policy';
 import { describeCadence } from '@/core/time/cadence';

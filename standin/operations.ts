@@ -1,8 +1,8 @@
 /** What the stand-in's controller can be asked, by name: plain JSON in, plain JSON out. The HTTP server and the seeding share it. */
+import type { Fault } from '@/core/protect/fault';
 import type { DiskRole, LaneKind } from '@/core/protect/policy';
 import type { EpochMs } from '@/core/units';
 import { CloneYard, type CheckKind } from '@/standin/world/clones';
-import type { Fault } from '@/standin/world/estate';
 import type { World } from '@/standin/world/world';
 import { placeKey } from '@/standin/world/world';
 

@@ -2,6 +2,7 @@ import { QueryTypes } from 'sequelize';
 import { Umzug } from 'umzug';
 import { foundation } from '@/store/migrations/0001-foundation';
 import { hotPaths } from '@/store/migrations/0002-hot-paths';
+import { spaceSamples } from '@/store/migrations/0003-space-samples';
 import type { Database } from '@/store/database';
 
 /** DDL commits by itself in MariaDB, so a migration is a list of statements that goes forward only. */
@@ -11,7 +12,7 @@ export interface Migration {
 }
 
 /** In order; append only. */
-const MIGRATIONS: readonly Migration[] = [foundation, hotPaths];
+const MIGRATIONS: readonly Migration[] = [foundation, hotPaths, spaceSamples];
 
 /** Brings the schema up to date; returns the names that were applied now. */
 export async function migrate(database: Database): Promise<string[]> {

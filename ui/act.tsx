@@ -12,11 +12,18 @@ export interface RefusalShown {
 export type ActResult<T> =
   { readonly ok: true; readonly value: T } | { readonly ok: false; readonly refusal: RefusalShown };
 
+/** Sends a command. */
 export function useAct(): <T>(command: string, body: object) => Promise<ActResult<T>> {
+  const ask = useAsk();
+  return <T,>(command: string, body: object) => ask<T>(`/api/commands/${command}`, body);
+}
+
+/** Asks a route that takes JSON, with the session's token. */
+export function useAsk(): <T>(path: string, body: object) => Promise<ActResult<T>> {
   const { csrfToken } = useFrame();
-  return async <T,>(command: string, body: object): Promise<ActResult<T>> => {
+  return async <T,>(path: string, body: object): Promise<ActResult<T>> => {
     try {
-      const answer = await fetch(`/api/commands/${command}`, {
+      const answer = await fetch(path, {
         method: 'POST',
         headers: { 'content-type': 'application/json', 'x-csrf-token': csrfToken },
         body: JSON.stringify(body),

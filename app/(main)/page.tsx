@@ -64,6 +64,8 @@ function rowOf({ action, ...entry }: AttentionEntry): AttentionRow {
       ? `/runs?state=failed&cause=${encodeURIComponent(action.cause)}&subject=${encodeURIComponent(action.subject)}`
       : action.kind === 'open-workloads'
         ? `/workloads?${action.filter}`
-        : '/runbooks';
+        : action.kind === 'open-policies'
+          ? '/policies'
+          : '/runbooks';
   return { ...entry, href, label: action.label };
 }

@@ -1,12 +1,6 @@
 import fc from 'fast-check';
-import {
-  evaluateLadder,
-  lostByChange,
-  steadyCount,
-  describeLadder,
-  type Ladder,
-  type LadderPoint,
-} from '@/core/protect/ladder';
+import { evaluateLadder, lostByChange, type Ladder, type LadderPoint } from '@/core/protect/ladder';
+import { steadyCount, describeLadder } from '@/core/protect/ladder-steady';
 import { DAY, HOUR } from '@/core/units';
 
 const at = (hour: number): LadderPoint => ({ id: String(hour), takenAtMs: hour * HOUR });

@@ -3,18 +3,29 @@ import { DemoClock } from '@/store/clock';
 import { execute, inTransaction, selectOne, type Database } from '@/store/database';
 import { print } from './figure';
 
+/** What comes before counts for nothing: the engine starts, and code and data get warm. */
+const RATE = 3000;
+const WARM_UP_MS = 15_000;
 /** How long the engine is kept saturated, in ms of real time. */
 const SATURATED_MS = 10_000;
 
-/** Completed runs a second while every workload that is free is made due again at once. */
+/**
+ * Completed runs a second while every workload that is free is made due again at once. Time runs so fast that the
+ * simulated transfers take no part in it: what is measured is the engine, its database and the calls to the sites.
+ */
 async function runsASecond(db: Database): Promise<{ n: number; value: number }> {
   const clock = new DemoClock(db);
-  await clock.setRate(3000);
+  await clock.setRate(RATE);
   const done = async () =>
     (await selectOne<{ n: number }>(db, `SELECT COUNT(*) n FROM runs WHERE state = 'succeeded'`))?.n ?? 0;
-  const before = await done();
-  const started = performance.now();
-  while (performance.now() - started < SATURATED_MS) {
+  let before = 0;
+  let started = performance.now();
+  for (let warm = false; !warm || performance.now() - started < SATURATED_MS;) {
+    if (!warm && performance.now() - started > WARM_UP_MS) {
+      warm = true;
+      before = await done();
+      started = performance.now();
+    }
     const { nowMs } = await clock.read();
     // The engine writes the same rows: whoever loses a deadlock tries again.
     await inTransaction(db, (tx) =>

@@ -86,6 +86,7 @@ export class DiskContent {
   private readonly period: Float64Array;
   private readonly phase: Float64Array;
   private readonly origin: number;
+  private last: { readonly atMs: EpochMs; readonly digest: string } | null = null;
   private cache: { versions: Float64Array; ids: Buffer; groups: Buffer } | null = null;
 
   /** @param bornMs before this instant the disk is exactly its image */
@@ -127,6 +128,7 @@ export class DiskContent {
 
   /** SHA-256 over the group hashes, each SHA-256 over the 64 block names of the group. O(changed groups) after the first. */
   digest(atMs: EpochMs): string {
+    if (this.last?.atMs === atMs) return this.last.digest;
     const state = (this.cache ??= this.freshState());
     const at = this.writeTime(atMs);
     const dirty = new Uint8Array(GROUPS);
@@ -138,7 +140,8 @@ export class DiskContent {
       dirty[(b / GROUP) | 0] = 1;
     }
     for (let g = 0; g < GROUPS; g++) if (dirty[g]) hashGroup(state.ids, state.groups, g);
-    return hash('sha256', state.groups, 'hex');
+    this.last = { atMs, digest: hash('sha256', state.groups, 'hex') };
+    return this.last.digest;
   }
 
   /** The digest computed from nothing but the seed, with rotten blocks as they read back; used where a copy is opened. */

@@ -47,23 +47,3 @@ export interface Estate {
   readonly places: readonly EstatePlace[];
   readonly workloads: readonly EstateWorkload[];
 }
-
-export const FAULT_KINDS = [
-  'site-down',
-  'link-cut',
-  'link-slow',
-  'guest-credentials',
-  'repository-full',
-  'slow-boot',
-  'check-fails',
-  'rotten-block',
-] as const;
-export type FaultKind = (typeof FAULT_KINDS)[number];
-
-/** A fault on one subject; `subject` is the name of a site, link, workload or repository as the kind wants. */
-export interface Fault {
-  readonly kind: FaultKind;
-  readonly subject: string;
-  /** Share of the rate that is left, for link-slow. */
-  readonly factor?: number;
-}

@@ -5,11 +5,12 @@
 import { hash } from 'node:crypto';
 import { TransferSimulation } from '@/core/flow/transfers';
 import type { CauseCode } from '@/core/protect/cause';
+import type { Fault } from '@/core/protect/fault';
 import type { DiskRole, LaneKind } from '@/core/protect/policy';
 import type { EpochMs } from '@/core/units';
 import { chance, DiskContent } from '@/standin/world/content';
 import { CopyStore, type Copy } from '@/standin/world/copies';
-import type { Estate, EstatePlace, EstateWorkload, Fault } from '@/standin/world/estate';
+import type { Estate, EstatePlace, EstateWorkload } from '@/standin/world/estate';
 
 /** The world says no: with a cause that the catalogue knows. */
 export class WorldRefusal extends Error {
@@ -349,7 +350,9 @@ export class World {
   private rot(placeName: string): void {
     const place = this.estate.places.find((p) => p.name === placeName);
     const newest = place && this.copies.all(placeKey(place)).sort((a, b) => b.takenMs - a.takenMs)[0];
-    newest?.rottenBlocks.push(7);
+    if (!place || !newest) return;
+    newest.rottenBlocks.push(7);
+    this.copies.changes.push({ place: placeKey(place), copy: newest, gone: false });
   }
 
   private requireSnapshot(key: string): Snapshot {

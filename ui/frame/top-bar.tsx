@@ -8,6 +8,7 @@ import { useFrame } from '@/ui/frame/frame-context';
 import { useLiveClock, type ClockState } from '@/ui/frame/live';
 import { STATIONS, useStationKeys } from '@/ui/frame/stations';
 import { StandInPanel } from '@/ui/frame/stand-in-panel';
+import { Menu } from '@/ui/menu';
 
 const RATES: ReadonlyArray<readonly [number, string]> = [
   [0, 'Paused'],
@@ -73,7 +74,6 @@ function ClockControl({ state }: { state: ClockState }) {
   const { zone, role } = useFrame();
   const act = useAct();
   const router = useRouter();
-  const [open, setOpen] = useState(false);
   const [trouble, setTrouble] = useState('');
   const jumping = state.jumpToMs !== null;
   const wasJumping = useRef(false);
@@ -95,62 +95,48 @@ function ClockControl({ state }: { state: ClockState }) {
   );
   if (!state.simulated) return <div className="clock">{face}</div>;
   return (
-    <>
-      <button
-        type="button"
-        className="btn quiet clock"
-        aria-expanded={open}
-        aria-label={`Demo clock: ${label}`}
-        onClick={() => setOpen(!open)}
-      >
-        {face}
-      </button>
-      {open && (
-        <div className="menu" role="group" aria-label="Demo clock">
-          <p className="t2">Demo clock, {zone}</p>
-          <div className="seg">
-            {RATES.map(([rate, name]) => (
-              <button
-                key={rate}
-                type="button"
-                aria-pressed={state.rate === rate}
-                disabled={role === 'viewer'}
-                onClick={() => void send('set-clock-rate', { rate })}
-              >
-                {name}
-              </button>
-            ))}
-          </div>
-          <div className="seg">
-            {JUMPS.map(([byMs, name]) => (
-              <button
-                key={name}
-                type="button"
-                disabled={jumping || role === 'viewer'}
-                onClick={() => void send('jump-clock', { byMs })}
-              >
-                {name}
-              </button>
-            ))}
-          </div>
-          {jumping && state.jumpToMs !== null && (
-            <p role="status">Carrying out everything until {clock(state.jumpToMs, zone)} …</p>
-          )}
-          {role === 'viewer' && <p className="t2">Needs the role operator.</p>}
-          {trouble && (
-            <p className="err" role="alert">
-              {trouble}
-            </p>
-          )}
-        </div>
+    <Menu label="Demo clock" buttonLabel={`Demo clock: ${label}`} className="btn quiet clock" face={face}>
+      <p className="t2">Demo clock, {zone}</p>
+      <div className="seg">
+        {RATES.map(([rate, name]) => (
+          <button
+            key={rate}
+            type="button"
+            aria-pressed={state.rate === rate}
+            disabled={role === 'viewer'}
+            onClick={() => void send('set-clock-rate', { rate })}
+          >
+            {name}
+          </button>
+        ))}
+      </div>
+      <div className="seg">
+        {JUMPS.map(([byMs, name]) => (
+          <button
+            key={name}
+            type="button"
+            disabled={jumping || role === 'viewer'}
+            onClick={() => void send('jump-clock', { byMs })}
+          >
+            {name}
+          </button>
+        ))}
+      </div>
+      {jumping && state.jumpToMs !== null && (
+        <p role="status">Carrying out everything until {clock(state.jumpToMs, zone)} …</p>
       )}
-    </>
+      {role === 'viewer' && <p className="t2">Needs the role operator.</p>}
+      {trouble && (
+        <p className="err" role="alert">
+          {trouble}
+        </p>
+      )}
+    </Menu>
   );
 }
 
 function Account({ fullName }: { fullName: string }) {
   const { csrfToken, role } = useFrame();
-  const [open, setOpen] = useState(false);
   const initials = fullName
     .split(' ')
     .map((part) => part[0])
@@ -166,29 +152,16 @@ function Account({ fullName }: { fullName: string }) {
     document.cookie = `anchor_theme=${next}; path=/; max-age=31536000; samesite=strict`;
   };
   return (
-    <>
-      <button
-        type="button"
-        className="who"
-        aria-expanded={open}
-        aria-label={`${fullName}, account`}
-        onClick={() => setOpen(!open)}
-      >
-        {initials}
+    <Menu label="Account" buttonLabel={`${fullName}, account`} className="who" face={initials}>
+      <p>
+        <b>{fullName}</b> <span className="t2">{role}</span>
+      </p>
+      <button type="button" className="btn quiet" onClick={toggleTheme}>
+        Light or dark
       </button>
-      {open && (
-        <div className="menu" role="group" aria-label="Account">
-          <p>
-            <b>{fullName}</b> <span className="t2">{role}</span>
-          </p>
-          <button type="button" className="btn quiet" onClick={toggleTheme}>
-            Light or dark
-          </button>
-          <button type="button" className="btn quiet" onClick={() => void signOut()}>
-            Sign out
-          </button>
-        </div>
-      )}
-    </>
+      <button type="button" className="btn quiet" onClick={() => void signOut()}>
+        Sign out
+      </button>
+    </Menu>
   );
 }

@@ -2,19 +2,21 @@
 /** Edits cadence and ladder of a lane: checked as one types, then saved as a new revision that says what it destroys. */
 import { useRouter } from 'next/navigation';
 import { useState } from 'react';
-import { PERIODS } from '@/core/protect/ladder';
+import { PERIODS } from '@/core/protect/ladder-bucket';
 import type { Lane } from '@/core/protect/policy';
-import { useAct } from '@/ui/act';
+import { useAct, useAsk } from '@/ui/act';
 import { useFrame } from '@/ui/frame/frame-context';
+import { LossQuestion, type LostPoints } from '@/ui/policies/loss-question';
 import { fieldsOf, readFields, type LaneFields, type RungFields } from '@/ui/policies/lane-form';
 
 export function LaneEditor({ policyId, revision, lane }: { policyId: number; revision: number; lane: Lane }) {
   const { role } = useFrame();
   const act = useAct();
+  const ask = useAsk();
   const router = useRouter();
   const [fields, setFields] = useState<LaneFields | null>(null);
   const [trouble, setTrouble] = useState('');
-  const [loss, setLoss] = useState('');
+  const [lost, setLost] = useState<readonly LostPoints[] | null>(null);
   const [said, setSaid] = useState('');
   if (role !== 'administrator') return <p className="t2">Changing a lane needs the role administrator.</p>;
   if (!fields)
@@ -46,12 +48,18 @@ export function LaneEditor({ policyId, revision, lane }: { policyId: number; rev
     });
     if (result.ok) {
       setFields(null);
-      setLoss('');
+      setLost(null);
       setTrouble('');
       setSaid(`Saved as revision ${result.value.revision}. Its workloads are out of step until you apply it.`);
       router.refresh();
-    } else if (result.refusal.fields.acceptLoss) setLoss(result.refusal.title);
-    else setTrouble(`${result.refusal.title} ${result.refusal.remedy}`);
+    } else if (result.refusal.fields.acceptLoss) {
+      const preview = await ask<{ lost: LostPoints[] }>(`/api/policies/${policyId}/preview`, {
+        laneKey: lane.key,
+        ladder: read.ladder,
+      });
+      if (preview.ok) setLost(preview.value.lost);
+      else setTrouble(`${preview.refusal.title} ${preview.refusal.remedy}`);
+    } else setTrouble(`${result.refusal.title} ${result.refusal.remedy}`);
   };
   return (
     <form
@@ -115,14 +123,14 @@ export function LaneEditor({ policyId, revision, lane }: { policyId: number; rev
           />
         </fieldset>
       ))}
-      {loss && (
-        <p className="err" role="alert">
-          {loss}{' '}
-          <button type="button" className="btn danger" onClick={() => void save(true)}>
-            Save and let them go
-          </button>
-        </p>
-      )}
+      <LossQuestion
+        lane={lane.key}
+        lost={lost}
+        onAnswer={(goOn) => {
+          setLost(null);
+          if (goOn) void save(true);
+        }}
+      />
       {trouble && (
         <p className="err" role="alert">
           {trouble}

@@ -1,5 +1,6 @@
 /** The lane editor's text fields and what they mean, both ways. */
-import type { BandRung, Ladder, Period } from '@/core/protect/ladder';
+import type { BandRung, Ladder } from '@/core/protect/ladder';
+import type { Period } from '@/core/protect/ladder-bucket';
 import type { Cadence } from '@/core/time/cadence';
 
 const UNITS: Readonly<Record<string, number>> = { s: 1000, min: 60_000, h: 3_600_000, d: 86_400_000 };
