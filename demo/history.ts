@@ -84,6 +84,12 @@ export interface Plan {
     readonly siteOfPlace: (kind: string, id: number) => number;
   }>;
   readonly testNetworkOf: (siteId: number) => number;
+  /** Takes what will not change any more, while the rest still runs. */
+  readonly sink: HistorySink;
+}
+export interface HistorySink {
+  readonly run: (run: HistoryRun) => void;
+  readonly point: (point: HistoryPoint) => void;
 }
 
 export class HistoryMaker {
@@ -116,6 +122,8 @@ export class HistoryMaker {
     this.controller.world.advance(this.plan.toMs);
     for (const key of this.waits.parkedKeys) this.controller.world.cancelTransfer(key);
     this.controller.world.snapshots.clear();
+    for (const run of this.runs) if (run.state === 'waiting') this.plan.sink.run(run);
+    for (const point of this.points) if (point.goneMs === null) this.plan.sink.point(point);
     return { runs: this.runs, points: this.points, drills: this.drills, lanes: this.lanes };
   }
 
@@ -169,7 +177,7 @@ export class HistoryMaker {
   }
 
   private fallDue(state: LaneState): void {
-    if (state.waiting) state.waiting.state = state.waiting.outcome ? 'failed' : 'missed';
+    if (state.waiting) this.end(state.waiting, state.waiting.outcome ? 'failed' : 'missed');
     const run: HistoryRun = {
       id: this.runs.length + 1,
       workload: state.workload,
@@ -223,8 +231,8 @@ export class HistoryMaker {
 
   private settle(state: LaneState, run: HistoryRun, outcome: Outcome): void {
     if (outcome.kind === 'succeeded') {
-      run.state = 'succeeded';
       run.outcome = outcome;
+      this.end(run, 'succeeded');
       const point = {
         id: String(run.id),
         takenAtMs: outcome.takenMs,
@@ -251,10 +259,15 @@ export class HistoryMaker {
     Object.assign(state, { failures: state.failures + 1, causeCode: outcome.code, causeSubject: outcome.subject });
     const again = outcome.retryable && run.attempt < ATTEMPTS;
     // A newer occurrence already waits: this one is overtaken.
-    run.state = again && !state.waiting ? 'waiting' : 'failed';
-    if (run.state !== 'waiting') return;
+    if (!again || state.waiting) return this.end(run, 'failed');
+    run.state = 'waiting';
     state.waiting = run;
     this.queue.push(outcome.endedMs + backoffMs(run.attempt), () => state.waiting === run && this.tryStart(state));
+  }
+
+  private end(run: HistoryRun, state: 'succeeded' | 'failed' | 'missed'): void {
+    run.state = state;
+    this.plan.sink.run(run);
   }
 
   private thin(state: LaneState): void {
@@ -265,6 +278,7 @@ export class HistoryMaker {
       const point = state.live[i] as HistoryPoint;
       if (!gone.has(point.id)) continue;
       point.goneMs = this.nowMs;
+      this.plan.sink.point(point);
       state.live.splice(i, 1);
       const place = placeOf(
         { datastore_id: state.workload.datastoreId, workload_site_id: state.workload.siteId },

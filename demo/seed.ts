@@ -3,9 +3,18 @@ import { hash as hashPassword } from '@node-rs/argon2';
 import { createPool, type Pool } from 'mysql2/promise';
 import type { Lane } from '@/core/protect/policy';
 import { buildEstate, buildFleet, buildRunbook, type FleetRunbook, type FleetWorkload } from '@/demo/fleet';
-import { HistoryMaker, type History } from '@/demo/history';
+import { HistoryMaker, type History, type HistorySink } from '@/demo/history';
 import { APPLICATIONS, DRILLS_HELD, HISTORY_MS, POLICIES, START_MS, TROUBLE } from '@/demo/scenario';
-import { insert, placeFor, type SpaceReading, siteOfPlace, writeEstate, writeHistory, writeSpace } from '@/demo/write';
+import {
+  HistoryStream,
+  insert,
+  placeFor,
+  type SpaceReading,
+  siteOfPlace,
+  writeEstate,
+  writeHistory,
+  writeSpace,
+} from '@/demo/write';
 import { Journal, type JournalOptions } from '@/standin/journal';
 import { Controller } from '@/standin/operations';
 import { placeKey, World } from '@/standin/world/world';
@@ -45,11 +54,13 @@ export async function seedDemo(options: SeedOptions): Promise<void> {
     await migrate(db);
     const fleet = buildFleet();
     const runbooks = buildRunbooks(fleet);
-    options.say(`Running five weeks of ${fleet.length} workloads …`);
-    const controller = makeController(fleet);
-    const history = await makeHistory(controller, fleet, runbooks);
-    options.say(`Writing ${history.runs.length} runs and ${history.points.length} points …`);
     await writeEstate(pool, fleet, runbooks);
+    options.say(`Running five weeks of ${fleet.length} workloads …`);
+    const stream = new HistoryStream(pool);
+    const controller = makeController(fleet);
+    const history = await makeHistory(controller, fleet, runbooks, stream);
+    options.say(`Writing the last of ${history.runs.length} runs and ${history.points.length} points …`);
+    await stream.end();
     await writeHistory(pool, history, fleet);
     await writeSpace(pool, history.space);
     await writeUsers(pool);
@@ -98,6 +109,7 @@ async function makeHistory(
   controller: Controller,
   fleet: readonly FleetWorkload[],
   runbooks: readonly FleetRunbook[],
+  sink: HistorySink,
 ): Promise<History & { readonly space: readonly SpaceReading[] }> {
   const ago = (minutes: number) => START_MS - minutes * 60_000;
   const happenings = TROUBLE.flatMap(({ kind, subject, agoMin, forMin, factor }) => [
@@ -125,6 +137,7 @@ async function makeHistory(
     happenings,
     drills,
     testNetworkOf: (siteId) => siteId * 2,
+    sink,
   }).make();
   return { ...history, space: samples };
 }

@@ -5,7 +5,7 @@ import { spansOver } from '@/core/point/exposure';
 import { placeOf } from '@/engine/run/crew';
 import { POINT_COLUMNS, pointRow } from '@/store/settle';
 import { liveNetwork, type FleetRunbook, type FleetWorkload } from '@/demo/fleet';
-import type { History, HistoryPoint, HistoryRun } from '@/demo/history';
+import type { History, HistoryPoint, HistoryRun, HistorySink } from '@/demo/history';
 import {
   APPLICATIONS,
   DATASTORE_BYTES,
@@ -182,6 +182,7 @@ export async function writeEstate(
   );
 }
 
+/** What is known of the history once it is made; its runs and points went by the stream. */
 export async function writeHistory(pool: Pool, history: History, fleet: readonly FleetWorkload[]): Promise<void> {
   await insert(
     pool,
@@ -209,38 +210,6 @@ export async function writeHistory(pool: Pool, history: History, fleet: readonly
       s.causeSubject,
     ]),
   );
-  await insert(
-    pool,
-    'runs',
-    [
-      'id',
-      'enrolment_id',
-      'workload_id',
-      'policy_id',
-      'revision',
-      'lane_key',
-      'kind',
-      'occurrence_ms',
-      'started_by',
-      'state',
-      'steps',
-      'attempt',
-      'not_before_ms',
-      'started_ms',
-      'ended_ms',
-      'taken_ms',
-      'inspected_bytes',
-      'total_bytes',
-      'sent_bytes',
-      'stored_bytes',
-      'cause_code',
-      'cause_subject',
-      'detail',
-      'remedy',
-    ],
-    history.runs.map(runRow),
-  );
-  await insert(pool, 'points', ['id', ...POINT_COLUMNS, 'gone_ms'], history.points.map(historyPointRow));
   await insert(pool, 'misses', ['workload_id', 'from_ms', 'to_ms'], missesOf(history.points, fleet));
   await insert(
     pool,
@@ -284,6 +253,46 @@ export async function writeHistory(pool: Pool, history: History, fleet: readonly
       ]);
 }
 
+/** Writes rows of one table while more of them come: full batches at once, the rest at the end. */
+class RowStream {
+  private rows: unknown[][] = [];
+  private readonly writes: Array<Promise<void>> = [];
+
+  constructor(
+    private readonly pool: Pool,
+    private readonly table: string,
+    private readonly columns: readonly string[],
+  ) {}
+
+  push(row: unknown[]): void {
+    this.rows.push(row);
+    if (this.rows.length >= BATCH) this.writes.push(insert(this.pool, this.table, this.columns, this.rows.splice(0)));
+  }
+
+  async end(): Promise<void> {
+    this.writes.push(insert(this.pool, this.table, this.columns, this.rows.splice(0)));
+    await Promise.all(this.writes);
+  }
+}
+
+/** Runs and points on their way into the database while the history is still made. */
+export class HistoryStream implements HistorySink {
+  private readonly runs: RowStream;
+  private readonly points: RowStream;
+
+  constructor(pool: Pool) {
+    this.runs = new RowStream(pool, 'runs', RUN_COLUMNS);
+    this.points = new RowStream(pool, 'points', ['id', ...POINT_COLUMNS, 'gone_ms']);
+  }
+
+  readonly run = (run: HistoryRun): void => this.runs.push(runRow(run));
+  readonly point = (point: HistoryPoint): void => this.points.push(historyPointRow(point));
+
+  async end(): Promise<void> {
+    await Promise.all([this.runs.end(), this.points.end()]);
+  }
+}
+
 export interface SpaceReading {
   readonly repositoryId: number;
   readonly atMs: number;
@@ -298,6 +307,33 @@ export async function writeSpace(pool: Pool, readings: readonly SpaceReading[]):
     readings.map((r) => [r.repositoryId, r.atMs, r.usedBytes]),
   );
 }
+
+const RUN_COLUMNS = [
+  'id',
+  'enrolment_id',
+  'workload_id',
+  'policy_id',
+  'revision',
+  'lane_key',
+  'kind',
+  'occurrence_ms',
+  'started_by',
+  'state',
+  'steps',
+  'attempt',
+  'not_before_ms',
+  'started_ms',
+  'ended_ms',
+  'taken_ms',
+  'inspected_bytes',
+  'total_bytes',
+  'sent_bytes',
+  'stored_bytes',
+  'cause_code',
+  'cause_subject',
+  'detail',
+  'remedy',
+] as const;
 
 function runRow(run: HistoryRun): unknown[] {
   const { outcome } = run;

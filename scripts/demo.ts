@@ -21,8 +21,11 @@ await guard(async (onStop) => {
   const db = openDatabase(stack.databaseOptions(2));
   await migrate(db);
   const seeded = await selectOne(db, 'SELECT id FROM clock WHERE id = 1');
+  const begun = await selectOne(db, 'SELECT id FROM sites LIMIT 1');
   await db.close();
   if (!seeded) {
+    // The clock is written last: without it a seeding was cut off, and what it left is no history.
+    if (begun) await stack.emptyDatabases();
     const started = Date.now();
     await seedDemo({
       database: stack.databaseOptions(),

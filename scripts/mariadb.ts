@@ -166,13 +166,15 @@ async function stopServer(child: ChildProcess): Promise<void> {
 }
 
 /** Makes a database if it is not there. */
-export async function ensureDatabase(server: Server, name: string): Promise<void> {
+/** Makes a database unless it is there; `fresh`: what was in it is dropped. */
+export async function ensureDatabase(server: Server, name: string, fresh = false): Promise<void> {
   const connection = await createConnection({
     host: '127.0.0.1',
     port: server.port,
     user: 'root',
     password: server.password,
   });
+  if (fresh) await connection.query(`DROP DATABASE IF EXISTS \`${name}\``);
   await connection.query(`CREATE DATABASE IF NOT EXISTS \`${name}\` CHARACTER SET utf8mb4 COLLATE utf8mb4_bin`);
   await connection.end();
 }

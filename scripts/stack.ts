@@ -14,6 +14,8 @@ export interface StackOptions {
   readonly fresh: boolean;
 }
 
+const DATABASES = ['anchor_bay', 'anchor_bay_standin'] as const;
+
 export class Stack {
   private readonly children: Array<{ readonly name: string; readonly child: ChildProcess }> = [];
   private stopping = false;
@@ -32,7 +34,7 @@ export class Stack {
         );
     const root = path.join('.data', options.directory);
     const server = await startMariaDb(root, options.ports.database, { fresh: options.fresh });
-    for (const name of ['anchor_bay', 'anchor_bay_standin']) await ensureDatabase(server, name);
+    for (const name of DATABASES) await ensureDatabase(server, name);
     const env: NodeJS.ProcessEnv = {
       ...process.env,
       ANCHOR_DB_PORT: String(server.port),
@@ -47,6 +49,11 @@ export class Stack {
       NEXT_TELEMETRY_DISABLED: '1',
     };
     return new Stack(options, server, env);
+  }
+
+  /** Empties both databases: for a seeding that was cut off half-way. */
+  async emptyDatabases(): Promise<void> {
+    for (const name of DATABASES) await ensureDatabase(this.server, name, true);
   }
 
   databaseOptions(poolSize = 8) {

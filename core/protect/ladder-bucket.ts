@@ -1,4 +1,5 @@
 /** Calendar buckets of a zone: what "last of its day" or "two a month" counts in. */
+import { civilOf } from '@/core/time/calendar';
 import { offsetAt } from '@/core/time/zone';
 import { assertNever, DAY, HOUR, type EpochMs } from '@/core/units';
 
@@ -24,12 +25,12 @@ export function bucketOfWall(per: Period, count: number, wallMs: number): number
       return week * count + Math.floor(((day - week * 7) / 7) * count);
     }
     case 'month': {
-      const { month, dayOfMonth } = civil(Math.floor(wallMs / DAY));
-      return month * count + Math.floor(((dayOfMonth - 1) / 31) * count);
+      const { year, month, day } = civilOf(Math.floor(wallMs / DAY));
+      return (year * 12 + month - 1) * count + Math.floor(((day - 1) / 31) * count);
     }
     case 'year': {
-      const { month } = civil(Math.floor(wallMs / DAY));
-      return Math.floor(month / 12) * count + Math.floor(((month % 12) / 12) * count);
+      const { year, month } = civilOf(Math.floor(wallMs / DAY));
+      return year * count + Math.floor(((month - 1) / 12) * count);
     }
     default:
       return assertNever(per);
@@ -39,18 +40,4 @@ export function bucketOfWall(per: Period, count: number, wallMs: number): number
 /** True if the bucket that holds `atMs` is over at `nowMs`. */
 export function isOver(zone: string, per: Period, atMs: EpochMs, nowMs: EpochMs): boolean {
   return bucketOf(zone, per, 1, atMs) < bucketOf(zone, per, 1, nowMs);
-}
-
-/** Months since year 0 and day of the month of a day since 1970-01-01 (Hinnant, "days from civil" inverted, from memory). */
-function civil(day: number): { readonly month: number; readonly dayOfMonth: number } {
-  const shifted = day + 719_468;
-  const era = Math.floor(shifted / 146_097);
-  const dayOfEra = shifted - era * 146_097;
-  const yearOfEra = Math.floor(
-    (dayOfEra - Math.floor(dayOfEra / 1460) + Math.floor(dayOfEra / 36_524) - Math.floor(dayOfEra / 146_096)) / 365,
-  );
-  const dayOfYear = dayOfEra - (365 * yearOfEra + Math.floor(yearOfEra / 4) - Math.floor(yearOfEra / 100));
-  const marchMonth = Math.floor((5 * dayOfYear + 2) / 153);
-  const dayOfMonth = dayOfYear - Math.floor((153 * marchMonth + 2) / 5) + 1;
-  return { month: (yearOfEra + era * 400) * 12 + marchMonth + 2, dayOfMonth };
 }

@@ -113,12 +113,3 @@ export function fromLocal(zone: string, wallMs: number): EpochMs {
   const second = wallMs - after;
   return offsetAt(zone, second) === after ? second : first;
 }
-
-/** ISO 8601 week of a calendar day: its week-year and week number. `dayNumber` counts days since 1970-01-01. */
-export function isoWeek(dayNumber: number): { readonly year: number; readonly week: number } {
-  // 1970-01-01 was a Thursday; the Thursday of a week decides its year.
-  const thursday = dayNumber - ((((dayNumber + 3) % 7) + 7) % 7) + 3;
-  const year = new Date(thursday * DAY).getUTCFullYear();
-  const week = Math.floor((thursday - Date.UTC(year, 0, 1) / DAY) / 7) + 1;
-  return { year, week };
-}
