@@ -1,6 +1,7 @@
 /** Shapes that several commands take. */
 import { array, mixed, number, object, string } from 'yup';
 import { EVERY_MAX_MS, EVERY_MIN_MS } from '@/core/time/cadence';
+import { parseRule, type BadRule } from '@/core/time/recurrence-text';
 import { isZone } from '@/core/time/zone';
 import { PERIODS } from '@/core/protect/ladder-bucket';
 import { DAY } from '@/core/units';
@@ -24,8 +25,8 @@ const zone = () =>
     .test('zone', 'Is no time zone; use a name such as Europe/Oslo.', (value) => isZone(value ?? ''));
 
 export const cadence = object({
-  kind: mixed<'every' | 'weekly' | 'by-hand'>()
-    .oneOf(['every', 'weekly', 'by-hand'], 'Must be every, weekly or by-hand.')
+  kind: mixed<'every' | 'rule' | 'by-hand'>()
+    .oneOf(['every', 'rule', 'by-hand'], 'Must be every, rule or by-hand.')
     .required(),
   everyMs: number().when('kind', {
     is: 'every',
@@ -37,14 +38,26 @@ export const cadence = object({
         .max(EVERY_MAX_MS, 'At least once in 31 days.'),
   }),
   offsetMs: number().when('kind', { is: 'every', then: (s) => s.required().integer().min(0).max(EVERY_MAX_MS) }),
-  zone: string().when('kind', { is: 'weekly', then: zone }),
-  weekdays: array(number().integer().min(1).max(7).required()).when('kind', {
-    is: 'weekly',
-    then: (s) => s.required().min(1, 'Name at least one day.').max(7),
+  zone: string().when('kind', { is: 'rule', then: zone }),
+  start: string().when('kind', {
+    is: 'rule',
+    then: (s) =>
+      s.required().matches(/^\d{4}-\d\d-\d\dT\d\d:\d\d(:\d\d)?$/, 'Write a local time such as 2026-01-05T22:00.'),
   }),
-  timesMin: array(number().integer().min(0).max(1439).required()).when('kind', {
-    is: 'weekly',
-    then: (s) => s.required().min(1, 'Name at least one time.').max(96),
+  rule: string().when('kind', {
+    is: 'rule',
+    then: (s) =>
+      s
+        .required()
+        .max(400)
+        .test('rule', (text, context) => {
+          try {
+            parseRule(text ?? '');
+            return true;
+          } catch (error) {
+            return context.createError({ message: (error as BadRule).message });
+          }
+        }),
   }),
 }).noUnknown();
 

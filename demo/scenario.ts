@@ -145,8 +145,13 @@ const bands = (...rungs: BandRung[]): Ladder => ({ reading: 'bands', zone: ZONE,
 const all = (spanMs: number): BandRung => ({ per: null, count: 1, spanMs });
 const one = (per: 'hour' | 'day' | 'week' | 'month', spanMs: number): BandRung => ({ per, count: 1, spanMs });
 const every = (everyMs: number) => ({ kind: 'every', everyMs, offsetMs: 0 }) as const;
-const daily = (...timesMin: number[]) =>
-  ({ kind: 'weekly', zone: ZONE, weekdays: [1, 2, 3, 4, 5, 6, 7], timesMin }) as const;
+const daily = (...hours: number[]) =>
+  ({
+    kind: 'rule',
+    zone: ZONE,
+    start: '2026-01-05T00:00',
+    rule: `FREQ=DAILY;BYHOUR=${hours.join(',')};BYMINUTE=0`,
+  }) as const;
 /** Where each site's copies go: another site's replica datastore, another site's repository. */
 const REPLICA_TO = { '1': 4, '2': 2, '3': 2, '4': 4 };
 const BACKUP_TO = { '1': 2, '2': 1, '3': 1, '4': 2 };
@@ -199,7 +204,7 @@ export const POLICIES: ReadonlyArray<{
     rule: rule({ field: 'tier', anyOf: ['1'] }),
     lanes: [
       replica(12 * MINUTE, bands(all(6 * HOUR), one('hour', 2 * DAY), one('day', 7 * DAY))),
-      backup(daily(21 * 60), bands(one('day', 14 * DAY), one('week', 56 * DAY)), 'application'),
+      backup(daily(21), bands(one('day', 14 * DAY), one('week', 56 * DAY)), 'application'),
     ],
   },
   {
@@ -210,7 +215,7 @@ export const POLICIES: ReadonlyArray<{
     lanes: [
       snapshot(40 * MINUTE, bands(all(12 * HOUR), one('hour', DAY))),
       replica(2 * HOUR, bands(all(DAY), one('day', 7 * DAY))),
-      backup(daily(22 * 60), bands(one('day', 14 * DAY), one('week', 56 * DAY)), 'application'),
+      backup(daily(22), bands(one('day', 14 * DAY), one('week', 56 * DAY)), 'application'),
     ],
   },
   {
@@ -220,7 +225,7 @@ export const POLICIES: ReadonlyArray<{
     rule: rule({ field: 'tier', anyOf: ['2'] }, { field: 'site', anyOf: ['Hollin Point', 'Norde'] }),
     lanes: [
       snapshot(40 * MINUTE, bands(all(12 * HOUR), one('hour', DAY))),
-      backup(daily(4 * 60, 12 * 60, 20 * 60), bands(all(2 * DAY), one('day', 14 * DAY)), 'crash'),
+      backup(daily(4, 12, 20), bands(all(2 * DAY), one('day', 14 * DAY)), 'crash'),
     ],
   },
   {
@@ -230,7 +235,7 @@ export const POLICIES: ReadonlyArray<{
     rule: rule({ field: 'tier', anyOf: ['3'] }),
     lanes: [
       snapshot(2 * HOUR, bands(all(2 * DAY))),
-      backup(daily(23 * 60), bands(one('day', 21 * DAY), one('month', 90 * DAY)), 'crash'),
+      backup(daily(23), bands(one('day', 21 * DAY), one('month', 90 * DAY)), 'crash'),
     ],
   },
   {
@@ -239,7 +244,7 @@ export const POLICIES: ReadonlyArray<{
     note: 'Backup twice a day, nothing else',
     rule: rule({ field: 'tier', anyOf: ['4'] }),
     lanes: [
-      backup(daily(6 * 60, 18 * 60), bands(all(3 * DAY), one('day', 14 * DAY)), 'crash', {
+      backup(daily(6, 18), bands(all(3 * DAY), one('day', 14 * DAY)), 'crash', {
         '1': 3,
         '2': 3,
         '3': 1,

@@ -2,6 +2,7 @@ import { QueryTypes } from 'sequelize';
 import { Umzug } from 'umzug';
 import { foundation } from '@/store/migrations/0001-foundation';
 import { hotPaths } from '@/store/migrations/0002-hot-paths';
+import { ruleCadences } from '@/store/migrations/0004-rule-cadences';
 import { spaceSamples } from '@/store/migrations/0003-space-samples';
 import type { Database } from '@/store/database';
 
@@ -9,19 +10,22 @@ import type { Database } from '@/store/database';
 export interface Migration {
   readonly name: string;
   readonly statements: readonly string[];
+  /** What plain statements cannot say; runs after them. */
+  readonly change?: (database: Database) => Promise<void>;
 }
 
 /** In order; append only. */
-const MIGRATIONS: readonly Migration[] = [foundation, hotPaths, spaceSamples];
+const MIGRATIONS: readonly Migration[] = [foundation, hotPaths, spaceSamples, ruleCadences];
 
 /** Brings the schema up to date; returns the names that were applied now. */
 export async function migrate(database: Database): Promise<string[]> {
   await database.query('CREATE TABLE IF NOT EXISTS migrations (name VARCHAR(120) PRIMARY KEY)');
   const umzug = new Umzug({
-    migrations: MIGRATIONS.map(({ name, statements }) => ({
+    migrations: MIGRATIONS.map(({ name, statements, change }) => ({
       name,
       up: async () => {
         for (const statement of statements) await database.query(statement);
+        await change?.(database);
       },
     })),
     storage: {

@@ -1,9 +1,11 @@
+import { headers } from 'next/headers';
 import type { ReactNode } from 'react';
 import { connected, requireSession } from '@/app/context';
 import { displayZone } from '@/queries/connect';
 import { standInSubjects } from '@/queries/frame';
 import { railData } from '@/queries/rail';
 import { FrameProvider } from '@/ui/frame/frame-context';
+import { StyleNonce } from '@/ui/frame/style-nonce';
 import { TimeRail } from '@/ui/frame/time-rail';
 import { TopBar } from '@/ui/frame/top-bar';
 
@@ -17,8 +19,10 @@ export default async function MainLayout({ children }: { children: ReactNode }) 
     state.simulated ? standInSubjects(db) : {},
   ]);
   const { person, csrfToken } = session;
+  const nonce = (await headers()).get('x-nonce');
   return (
     <FrameProvider value={{ csrfToken, role: person.role, zone, nowMs: state.nowMs, demo: state.simulated }}>
+      <StyleNonce nonce={nonce} />
       <TopBar fullName={person.fullName} initial={state} subjects={subjects} />
       <main>{children}</main>
       <TimeRail rail={rail} />

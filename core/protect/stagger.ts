@@ -3,14 +3,14 @@ import { nextAfter, type Cadence } from '@/core/time/cadence';
 import { HOUR, type DurationMs, type EpochMs } from '@/core/units';
 
 /** Longest shift of a wall-clock cadence: it must still be "at 22:00" to its reader. */
-const WEEKLY_SPREAD_MS: DurationMs = HOUR;
+const RULE_SPREAD_MS: DurationMs = HOUR;
 /** Fractional part of the golden ratio: successive multiples stay evenly spread (Knuth, TAOCP 3, 6.4, from memory). */
 const GOLDEN = 0.6180339887498949;
 
 /** How much later than its cadence a workload's lane is due; whole seconds, the same for ever for the same workload. */
 export function staggerMs(cadence: Cadence, workloadId: number): DurationMs {
   const share = (workloadId * GOLDEN) % 1;
-  const spread = cadence.kind === 'every' ? cadence.everyMs : cadence.kind === 'weekly' ? WEEKLY_SPREAD_MS : 0;
+  const spread = cadence.kind === 'every' ? cadence.everyMs : cadence.kind === 'rule' ? RULE_SPREAD_MS : 0;
   return Math.floor((share * spread) / 1000) * 1000;
 }
 

@@ -1,61 +1,19 @@
 import fc from 'fast-check';
-import { describeCadence, longestGap, nextAfter, occurrences, type Cadence } from '@/core/time/cadence';
-import { fromLocal } from '@/core/time/zone';
+import {
+  describeCadence,
+  longestGap,
+  nextAfter,
+  occurrences,
+  previousBefore,
+  startsWithin,
+  type Cadence,
+} from '@/core/time/cadence';
+import { isOpen, type Opening } from '@/core/time/window';
+import { fromLocal, UnknownZone } from '@/core/time/zone';
 import { DAY, HOUR, MINUTE } from '@/core/units';
 
-const daily = (zone: string, ...times: number[]): Cadence => ({
-  kind: 'weekly',
-  zone,
-  weekdays: [1, 2, 3, 4, 5, 6, 7],
-  timesMin: times,
-});
-const between = (cadence: Cadence, from: string, to: string) =>
-  occurrences(cadence, Date.parse(from), Date.parse(to)).map((at) => new Date(at).toISOString().slice(5, 16) + 'Z');
-const grid15 = Array.from({ length: 20 }, (_, i) => i * 15);
+const rule = (zone: string, text: string): Cadence => ({ kind: 'rule', zone, start: '2026-01-05T00:00', rule: text });
 
-// RFC 5545 3.3.5 and 3.8.5.3 (text from memory); reproduced by python-dateutil with zoneinfo.
-test('1-E01: daily 02:30 Berlin over the spring change leaves no hole', () => {
-  expect(between(daily('Europe/Berlin', 150), '2026-03-27T00:00Z', '2026-04-01T00:00Z')).toEqual([
-    '03-27T01:30Z',
-    '03-28T01:30Z',
-    '03-29T01:30Z',
-    '03-30T00:30Z',
-    '03-31T00:30Z',
-  ]);
-});
-test('1-E02: daily 02:30 Berlin over the autumn change runs at the first 02:30', () => {
-  expect(between(daily('Europe/Berlin', 150), '2026-10-23T00:00Z', '2026-10-27T00:00Z')).toEqual([
-    '10-23T00:30Z',
-    '10-24T00:30Z',
-    '10-25T00:30Z',
-    '10-26T01:30Z',
-  ]);
-});
-test('1-E03: daily 02:15 Lord Howe, half-hour gap', () => {
-  expect(between(daily('Australia/Lord_Howe', 135), '2026-10-02T15:00Z', '2026-10-04T16:00Z')).toEqual([
-    '10-02T15:45Z',
-    '10-03T15:45Z',
-    '10-04T15:15Z',
-  ]);
-});
-test('1-E04: daily 01:45 Lord Howe, half-hour overlap', () => {
-  expect(between(daily('Australia/Lord_Howe', 105), '2026-04-03T14:00Z', '2026-04-05T16:00Z')).toEqual([
-    '04-03T14:45Z',
-    '04-04T14:45Z',
-    '04-05T15:15Z',
-  ]);
-});
-test('1-E05: a wall-clock grid has a 75 min hole in autumn', () => {
-  const cadence = daily('Europe/Berlin', ...grid15);
-  const start = fromLocal('Europe/Berlin', Date.parse('2026-10-25T00:00Z'));
-  const found = occurrences(cadence, start, start + 6 * HOUR);
-  expect(found).toHaveLength(20);
-  expect(Math.max(...found.slice(1).map((at, i) => at - (found[i] as number)))).toBe(75 * MINUTE);
-});
-test('1-E06: the same grid folds 20 wall times onto 16 instants in spring', () => {
-  const start = fromLocal('Europe/Berlin', Date.parse('2026-03-29T00:00Z'));
-  expect(occurrences(daily('Europe/Berlin', ...grid15), start, start + 4 * HOUR)).toHaveLength(16);
-});
 test.each([
   ['2026-10-25', 100],
   ['2026-03-29', 92],
@@ -70,18 +28,27 @@ test.each([
 const cadences = fc.oneof(
   fc.record({
     kind: fc.constant('every' as const),
-    everyMs: fc.integer({ min: 1, max: 3000 }).map((n) => n * 30_000),
+    everyMs: fc.integer({ min: 10, max: 3000 }).map((n) => n * 30_000),
     offsetMs: fc.integer({ min: 0, max: 3_600_000 }),
   }),
-  fc.record({
-    kind: fc.constant('weekly' as const),
-    zone: fc.constantFrom('Europe/Oslo', 'Australia/Lord_Howe', 'America/Santiago', 'UTC'),
-    weekdays: fc.uniqueArray(fc.integer({ min: 1, max: 7 }), { minLength: 1 }),
-    timesMin: fc.uniqueArray(fc.integer({ min: 0, max: 1439 }), { minLength: 1, maxLength: 5 }),
-  }),
+  fc
+    .record({
+      zone: fc.constantFrom('Europe/Oslo', 'Australia/Lord_Howe', 'America/Santiago', 'UTC'),
+      days: fc.constantFrom(
+        'FREQ=DAILY',
+        'FREQ=WEEKLY;BYDAY=MO,TH',
+        'FREQ=MONTHLY;BYDAY=-1FR',
+        'FREQ=DAILY;INTERVAL=2',
+      ),
+      hours: fc.subarray([0, 1, 2, 3, 22], { minLength: 1 }),
+      minutes: fc.subarray([0, 15, 30, 45], { minLength: 1 }),
+    })
+    .map(({ zone, days, hours, minutes }) =>
+      rule(zone, `${days};BYHOUR=${hours.join(',')};BYMINUTE=${minutes.join(',')}`),
+    ),
 );
 
-test('law: next and occurrences agree', () => {
+test('law: next, previous and occurrences agree', () => {
   fc.assert(
     fc.property(cadences, fc.integer({ min: 0, max: 730 * 24 }), (cadence, hour) => {
       const from = Date.parse('2026-01-01T00:00Z') + hour * HOUR;
@@ -90,30 +57,102 @@ test('law: next and occurrences agree', () => {
       const next = nextAfter(cadence, from - 1) as number;
       if (next < from + 3 * DAY) expect(found[0]).toBe(next);
       else expect(found).toEqual([]);
+      if (found.length) expect(previousBefore(cadence, from + 3 * DAY)).toBe(found.at(-1));
     }),
     { numRuns: 200 },
   );
-});
-
-test('by hand is never due', () => {
-  expect(nextAfter({ kind: 'by-hand' }, 0)).toBeNull();
-  expect(longestGap({ kind: 'by-hand' })).toBeNull();
 });
 
 test.each<[Cadence, string, number]>([
   [{ kind: 'every', everyMs: 15 * MINUTE, offsetMs: 0 }, 'every 15 min', 15 * MINUTE],
   [{ kind: 'every', everyMs: HOUR, offsetMs: 0 }, 'every hour', HOUR],
   [
-    { kind: 'weekly', zone: 'Europe/Oslo', weekdays: [1, 2, 3, 4, 5], timesMin: [1320] },
+    rule('Europe/Oslo', 'FREQ=WEEKLY;BYDAY=MO,TU,WE,TH,FR;BYHOUR=22;BYMINUTE=0'),
     'every weekday at 22:00, Europe/Oslo',
-    3 * DAY,
+    3 * DAY + HOUR,
+  ],
+  [rule('Europe/Oslo', 'FREQ=WEEKLY;BYDAY=SA'), 'every Saturday at 00:00, Europe/Oslo', 7 * DAY + HOUR],
+  [rule('UTC', 'FREQ=DAILY;BYHOUR=6,18;BYMINUTE=30'), 'every day at 06:30, 18:30, UTC', 12 * HOUR],
+  [rule('UTC', 'FREQ=DAILY;INTERVAL=3'), 'every 3 days at 00:00, UTC', 3 * DAY],
+  [rule('UTC', 'FREQ=WEEKLY;INTERVAL=2;BYDAY=TU,SU'), 'every 2 weeks on Tuesday and Sunday at 00:00, UTC', 9 * DAY],
+  [rule('UTC', 'FREQ=WEEKLY'), 'every Monday at 00:00, UTC', 7 * DAY],
+  [rule('UTC', 'FREQ=MONTHLY;BYDAY=-1FR'), 'the last Friday of every month at 00:00, UTC', 35 * DAY],
+  [
+    rule('UTC', 'FREQ=MONTHLY;BYDAY=MO,TU,WE,TH,FR;BYSETPOS=-2'),
+    'the second to last weekday of every month at 00:00, UTC',
+    33 * DAY,
   ],
   [
-    { kind: 'weekly', zone: 'Europe/Oslo', weekdays: [6], timesMin: [0] },
-    'every Saturday at 00:00, Europe/Oslo',
-    7 * DAY,
+    rule('UTC', 'FREQ=MONTHLY;BYMONTHDAY=1,15,-1;COUNT=9'),
+    'day 1 and 15 and the last day of every month at 00:00, UTC, 9 times',
+    16 * DAY,
+  ],
+  [rule('UTC', 'FREQ=MONTHLY'), 'day 5 of every month at 00:00, UTC', 31 * DAY],
+  [
+    rule('UTC', 'FREQ=MONTHLY;BYDAY=FR;BYMONTHDAY=13'),
+    'every Friday that is day 13 of every month at 00:00, UTC',
+    427 * DAY,
+  ],
+  [
+    rule('UTC', 'FREQ=YEARLY;BYMONTH=1,7;BYMONTHDAY=1'),
+    'day 1 of January and July, every year at 00:00, UTC',
+    184 * DAY,
+  ],
+  [rule('UTC', 'FREQ=YEARLY;BYDAY=20MO'), 'the 20th Monday of every year at 00:00, UTC', 364 * DAY],
+  [rule('UTC', 'FREQ=YEARLY;BYWEEKNO=20;BYDAY=MO'), 'Monday of week 20, every year at 00:00, UTC', 371 * DAY],
+  [
+    rule('UTC', 'FREQ=DAILY;BYMONTH=12;UNTIL=20271224T000000Z'),
+    'every day in December at 00:00, UTC, until 2027-12-24',
+    335 * DAY,
+  ],
+  [rule('UTC', 'FREQ=DAILY;BYMONTHDAY=-1'), 'every day that is the last day at 00:00, UTC', 31 * DAY],
+  [
+    rule('UTC', `FREQ=DAILY;BYHOUR=0,1,2,3;BYMINUTE=0,30`),
+    'every day at 00:00, 00:30, 01:00 … 03:30 (8 times), UTC',
+    20.5 * HOUR,
   ],
 ])('%j reads "%s"', (cadence, words, gap) => {
   expect(describeCadence(cadence)).toBe(words);
   expect(longestGap(cadence)).toBe(gap);
+});
+
+test('continuous, after another lane and by hand are not due by themselves', () => {
+  const after: Cadence = { kind: 'after', lane: 'backup' };
+  for (const cadence of [after, { kind: 'continuous' }, { kind: 'by-hand' }] as const) {
+    expect(nextAfter(cadence, 0)).toBeNull();
+    expect(previousBefore(cadence, 0)).toBeNull();
+    expect(occurrences(cadence, 0, DAY)).toEqual([]);
+  }
+  expect([longestGap(after), longestGap({ kind: 'continuous' })]).toEqual([null, 0]);
+  expect([
+    describeCadence(after),
+    describeCadence({ kind: 'continuous' }),
+    describeCadence({ kind: 'by-hand' }),
+  ]).toEqual(['after each backup', 'continuously', 'by hand']);
+});
+
+test('a rule names its zone and its start, or is refused', () => {
+  expect(() => nextAfter(rule('Europe/Nowhere', 'FREQ=DAILY'), 0)).toThrow(UnknownZone);
+  expect(() => nextAfter({ kind: 'rule', zone: 'UTC', start: 'tonight', rule: 'FREQ=DAILY' }, 0)).toThrow(/local time/);
+});
+
+const OPENING: Opening = {
+  windows: [{ kind: 'weekly', zone: 'UTC', weekdays: [1, 2, 3, 4, 5, 6, 7], fromMin: 22 * 60, toMin: 5 * 60 }],
+  blackouts: [{ kind: 'weekly', zone: 'UTC', weekdays: [7], fromMin: 0, toMin: 0 }],
+};
+test('law: nothing starts outside a window, and what is due while it is shut starts once when it opens', () => {
+  fc.assert(
+    fc.property(cadences, fc.integer({ min: 0, max: 300 * 24 }), (cadence, hour) => {
+      const from = Date.parse('2026-01-05T00:00Z') + hour * HOUR;
+      const starts = startsWithin(cadence, OPENING, from, from + 4 * DAY);
+      expect(starts.every((at) => isOpen(OPENING, at))).toBe(true);
+      expect(starts).toEqual([...new Set(starts)].sort((a, b) => a - b));
+      const open = occurrences(cadence, from, from + 4 * DAY).filter((at) => isOpen(OPENING, at));
+      expect(starts).toEqual(expect.arrayContaining(open));
+    }),
+    { numRuns: 100 },
+  );
+  const noon = rule('UTC', 'FREQ=DAILY;BYHOUR=11,12;BYMINUTE=0');
+  const starts = startsWithin(noon, OPENING, Date.parse('2026-03-11T00:00Z'), Date.parse('2026-03-12T00:00Z'));
+  expect(starts.map((at) => new Date(at).toISOString().slice(11, 16))).toEqual(['22:00']);
 });

@@ -45,21 +45,21 @@ const CASES: ReadonlyArray<readonly [string, unknown, number, string]> = [
   ['edit-lane', lane({ cadence: { kind: 'sometimes' } }), 422, 'cadence.kind'],
   [
     'edit-lane',
-    lane({ cadence: { kind: 'weekly', zone: 'Europe/Nowhere', weekdays: [1], timesMin: [0] } }),
+    lane({ cadence: { kind: 'rule', zone: 'Europe/Nowhere', start: '2026-01-05T22:00', rule: 'FREQ=DAILY' } }),
     422,
     'cadence.zone',
   ],
   [
     'edit-lane',
-    lane({ cadence: { kind: 'weekly', zone: 'UTC', weekdays: [8], timesMin: [0] } }),
+    lane({ cadence: { kind: 'rule', zone: 'UTC', start: '2026-01-05T22:00', rule: 'FREQ=HOURLY' } }),
     422,
-    'cadence.weekdays[0]',
+    'cadence.rule',
   ],
   [
     'edit-lane',
-    lane({ cadence: { kind: 'weekly', zone: 'UTC', weekdays: [1], timesMin: [] } }),
+    lane({ cadence: { kind: 'rule', zone: 'UTC', start: 'tonight', rule: 'FREQ=DAILY' } }),
     422,
-    'cadence.timesMin',
+    'cadence.start',
   ],
   ['edit-lane', lane({ ladder: { ...ladder, rungs: [] } }), 422, 'ladder.rungs'],
   [

@@ -78,7 +78,16 @@ export function LaneEditor({ policyId, revision, lane }: { policyId: number; rev
           onChange={(every) => setFields({ ...fields, every })}
         />
       )}
-      {lane.cadence.kind === 'weekly' && (
+      {lane.cadence.kind === 'rule' && (
+        <Field
+          id={`${lane.key}-days`}
+          label="On"
+          value={fields.days}
+          error={errors.days}
+          onChange={(days) => setFields({ ...fields, days })}
+        />
+      )}
+      {lane.cadence.kind === 'rule' && (
         <Field
           id={`${lane.key}-times`}
           label={`At, ${lane.cadence.zone}`}
@@ -136,7 +145,7 @@ export function LaneEditor({ policyId, revision, lane }: { policyId: number; rev
           {trouble}
         </p>
       )}
-      <div className="flex gap-2">
+      <div className="flex gap-2 flex-wrap">
         <button type="submit" className="btn primary" disabled={!read.ok}>
           Save as revision {revision + 1}
         </button>

@@ -44,3 +44,39 @@ test('every wrong field is named with what to write instead', () => {
   const read = readFields(bad, cadence, ladder);
   expect(read.ok ? [] : Object.keys(read.errors)).toEqual(['every', 'span0', 'count1']);
 });
+
+const nightly: Cadence = {
+  kind: 'rule',
+  zone: 'Europe/Oslo',
+  start: '2026-01-05T00:00',
+  rule: 'FREQ=DAILY;BYHOUR=22;BYMINUTE=0',
+};
+test('days and times of a rule are typed in words', () => {
+  const fields = fieldsOf(nightly, ladder);
+  expect([fields.days, fields.times]).toEqual(['every day', '22:00']);
+  const read = readFields({ ...fields, days: 'last Fri of the month', times: '06:30, 18:30' }, nightly, ladder);
+  expect(read).toEqual({
+    ok: true,
+    ladder,
+    cadence: { ...nightly, rule: 'FREQ=MONTHLY;BYDAY=-1FR;BYHOUR=6,18;BYMINUTE=30' },
+  });
+});
+test('days that cannot be read, and times of one rule with different minutes, are named', () => {
+  const fields = fieldsOf(nightly, ladder);
+  const errors = (change: object) => {
+    const read = readFields({ ...fields, ...change }, nightly, ladder);
+    return read.ok ? {} : read.errors;
+  };
+  expect(Object.keys(errors({ days: 'sometimes' }))).toEqual(['days']);
+  expect(errors({ times: '06:00, 18:30' }).times).toMatch(/share their minutes/);
+  expect(Object.keys(errors({ times: 'late' }))).toEqual(['times']);
+});
+test('a rule that says more than its days keeps them', () => {
+  const yearly: Cadence = { ...nightly, rule: 'FREQ=YEARLY;BYMONTH=1;BYMONTHDAY=1' } as Cadence;
+  const fields = fieldsOf(yearly, ladder);
+  const read = readFields({ ...fields, times: '04:00' }, yearly, ladder);
+  expect(read.ok && read.cadence).toEqual({
+    ...yearly,
+    rule: 'FREQ=YEARLY;BYMONTH=1;BYMONTHDAY=1;BYHOUR=4;BYMINUTE=0',
+  });
+});

@@ -1,7 +1,10 @@
 /** The lane editor's text fields and what they mean, both ways. */
 import type { BandRung, Ladder } from '@/core/protect/ladder';
 import type { Period } from '@/core/protect/ladder-bucket';
-import type { Cadence } from '@/core/time/cadence';
+import { recurrenceOf, type Cadence, type RuleCadence } from '@/core/time/cadence';
+import { parseDays, writeDays } from '@/core/time/day-text';
+import { formatRule } from '@/core/time/recurrence-text';
+import { DAY, MINUTE } from '@/core/units';
 
 const UNITS: Readonly<Record<string, number>> = { s: 1000, min: 60_000, h: 3_600_000, d: 86_400_000 };
 
@@ -40,6 +43,7 @@ export interface RungFields {
 }
 export interface LaneFields {
   readonly every: string;
+  readonly days: string;
   readonly times: string;
   readonly rungs: readonly RungFields[];
 }
@@ -47,12 +51,43 @@ export interface LaneFields {
 export function fieldsOf(cadence: Cadence, ladder: Ladder): LaneFields {
   return {
     every: cadence.kind === 'every' ? writeSpan(cadence.everyMs) : '',
-    times: cadence.kind === 'weekly' ? writeTimes(cadence.timesMin) : '',
+    ...ruleFields(cadence),
     rungs:
       ladder.reading === 'bands'
         ? ladder.rungs.map((r) => ({ per: r.per ?? 'every point', count: String(r.count), span: writeSpan(r.spanMs) }))
         : [],
   };
+}
+
+/** Days and times of a rule; a rule that says more than days keeps them as they are. */
+function ruleFields(cadence: Cadence): { readonly days: string; readonly times: string } {
+  if (cadence.kind !== 'rule') return { days: '', times: '' };
+  const { rule, startWallMs } = recurrenceOf(cadence);
+  const startMin = Math.floor((startWallMs % DAY) / MINUTE);
+  const hours = rule.byHour.length ? rule.byHour : [Math.floor(startMin / 60)];
+  const minutes = rule.byMinute.length ? rule.byMinute : [startMin % 60];
+  return {
+    days: writeDays(rule) ?? KEPT_DAYS,
+    times: writeTimes(hours.flatMap((h) => minutes.map((m) => h * 60 + m)).sort((a, b) => a - b)),
+  };
+}
+
+const KEPT_DAYS = 'as they are';
+
+/** The cadence with typed days and times, or what is wrong with them. */
+function readRule(fields: LaneFields, cadence: RuleCadence, errors: Record<string, string>): Cadence {
+  const times = parseTimes(fields.times);
+  const days = fields.days === KEPT_DAYS ? recurrenceOf(cadence).rule : parseDays(fields.days);
+  if (!days) errors.days = 'Write every day, weekdays, Mon, Thu, last Fri of the month, or day 1, 15 of the month.';
+  if (!times) errors.times = 'Write times of day such as 22:00 or 06:00, 18:00.';
+  if (!days || !times) return cadence;
+  const byHour = [...new Set(times.map((t) => Math.floor(t / 60)))];
+  const byMinute = [...new Set(times.map((t) => t % 60))];
+  if (byHour.length * byMinute.length !== times.length) {
+    errors.times = 'Times of one rule share their minutes, such as 06:30, 18:30.';
+    return cadence;
+  }
+  return { ...cadence, rule: formatRule({ ...days, byHour, byMinute }) };
 }
 
 export type Read =
@@ -65,8 +100,7 @@ export function readFields(fields: LaneFields, cadence: Cadence, ladder: Ladder)
   const everyMs = parseSpan(fields.every);
   if (cadence.kind === 'every' && (everyMs === null || everyMs < 30_000))
     errors.every = 'Write a span of at least 30 s, such as 15 min or 2 h.';
-  const times = parseTimes(fields.times);
-  if (cadence.kind === 'weekly' && times === null) errors.times = 'Write times of day such as 22:00 or 06:00, 18:00.';
+  const ruled = cadence.kind === 'rule' ? readRule(fields, cadence, errors) : cadence;
   const rungs = fields.rungs.map((r, i): BandRung => {
     const spanMs = parseSpan(r.span);
     const count = Number(r.count);
@@ -76,10 +110,6 @@ export function readFields(fields: LaneFields, cadence: Cadence, ladder: Ladder)
   });
   if (Object.keys(errors).length) return { ok: false, errors };
   const nextCadence: Cadence =
-    cadence.kind === 'every'
-      ? { ...cadence, everyMs: everyMs as number, offsetMs: 0 }
-      : cadence.kind === 'weekly'
-        ? { ...cadence, timesMin: times as number[] }
-        : cadence;
+    cadence.kind === 'every' ? { ...cadence, everyMs: everyMs as number, offsetMs: 0 } : ruled;
   return { ok: true, cadence: nextCadence, ladder: ladder.reading === 'bands' ? { ...ladder, rungs } : ladder };
 }

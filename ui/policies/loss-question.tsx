@@ -11,7 +11,7 @@ export interface LostPoints {
 }
 
 /** Instants named for one workload; more are counted. */
-const NAMED = 4;
+const NAMED = 2;
 
 export function LossQuestion({
   lane,
