@@ -10,6 +10,10 @@ import type { EpochMs } from '@/core/units';
 export interface Transfer {
   readonly key: string;
   readonly over: readonly string[];
+  /** Most it can use, in bits a second; Infinity: no limit of its own. */
+  readonly demand: number;
+  /** Share relative to others. */
+  readonly weight: number;
   readonly totalBytes: number;
   sentBytes: number;
   /** Bits a second at present. */
@@ -35,9 +39,14 @@ export class TransferSimulation {
   ) {}
 
   /** Starts a transfer at `this.atMs`; one with the same key is left as it is. */
-  start(key: string, over: readonly string[], totalBytes: number, sentBytes = 0): void {
+  start(
+    key: string,
+    over: readonly string[],
+    totalBytes: number,
+    { sentBytes = 0, demand = Infinity, weight = 1 }: { sentBytes?: number; demand?: number; weight?: number } = {},
+  ): void {
     if (this.active.has(key)) return;
-    this.active.set(key, { key, over, totalBytes, sentBytes, rateBps: 0 });
+    this.active.set(key, { key, over, demand, weight, totalBytes, sentBytes, rateBps: 0 });
     this.stale = true;
   }
 

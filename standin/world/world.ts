@@ -314,7 +314,7 @@ export class World {
         ...(link ? [`link:${link.id}`] : []),
         placeKey(transfer.place),
       ];
-      this.lines.start(transfer.key, transfer.totalBytes === 0 ? [] : over, transfer.totalBytes, sentBytes);
+      this.lines.start(transfer.key, transfer.totalBytes === 0 ? [] : over, transfer.totalBytes, { sentBytes });
     }
   }
 
