@@ -13,8 +13,12 @@ const base = {
       },
     ],
   },
-  transformIgnorePatterns: ['/node_modules/(?!(temporal-polyfill|temporal-utils|temporal-spec)/)'],
-  moduleNameMapper: { '^@/(.*)$': '<rootDir>/$1' },
+  transformIgnorePatterns: ['/node_modules/(?!(temporal-polyfill|temporal-utils|temporal-spec|@noble|canonicalize)/)'],
+  // The package has no entry for require, which Jest uses.
+  moduleNameMapper: {
+    '^@/(.*)$': '<rootDir>/$1',
+    '^canonicalize$': '<rootDir>/node_modules/canonicalize/lib/canonicalize.js',
+  },
   modulePathIgnorePatterns: ['<rootDir>/.next', '<rootDir>/.data'],
 };
 export default {

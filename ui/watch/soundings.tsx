@@ -298,9 +298,11 @@ function TierNames({ layout }: { layout: Layout }) {
           <g key={b.tier}>
             <text x={b.x0} y={H - 9} fontSize={12.5}>
               <tspan fontWeight={680}>Tier {b.tier}</tspan>
-              <tspan dx={8} style={{ fill: 'var(--land-ink)' }}>
-                RPO {span(b.rpoMs)}
-              </tspan>
+              {room > 118 && (
+                <tspan dx={8} style={{ fill: 'var(--land-ink)' }}>
+                  RPO {span(b.rpoMs)}
+                </tspan>
+              )}
               {room > 220 && (
                 <tspan dx={8} style={{ fill: 'var(--land-ink)' }}>
                   {b.workloads} workloads
