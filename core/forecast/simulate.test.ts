@@ -1,0 +1,170 @@
+import fc from 'fast-check';
+import { IndexHeap } from '@/core/forecast/index-heap';
+import { SharedLines } from '@/core/forecast/shared-lines';
+import { simulate, type ForecastInput, type ForecastLane } from '@/core/forecast/simulate';
+import { TransferSimulation } from '@/core/flow/transfers';
+import { HOUR, MINUTE, SECOND } from '@/core/units';
+
+test('law: a heap gives back what it took, in order', () => {
+  fc.assert(
+    fc.property(fc.array(fc.integer({ min: 0, max: 50 })), (keys) => {
+      const heap = new IndexHeap();
+      keys.forEach((key, i) => heap.push(i, key));
+      const order = keys.map((key, i) => [key, i] as const).sort((a, b) => a[0] - b[0] || a[1] - b[1]);
+      expect(order.map(() => heap.pop())).toEqual(order.map(([, i]) => i));
+      expect([heap.pop(), heap.size, heap.topKey]).toEqual([undefined, 0, Infinity]);
+    }),
+  );
+});
+
+test('law: by classes transfers end when they end one by one', () => {
+  const job = fc.record({
+    at: fc.integer({ min: 0, max: 50 }),
+    over: fc.uniqueArray(fc.integer({ min: 0, max: 2 }), { minLength: 1 }),
+    kb: fc.integer({ min: 1, max: 400 }),
+  });
+  fc.assert(
+    fc.property(
+      fc.array(fc.integer({ min: 1, max: 9 }), { minLength: 3, maxLength: 3 }),
+      fc.array(job, { minLength: 1, maxLength: 12 }),
+      (rates, jobs) => {
+        const sorted = jobs.toSorted((a, b) => a.at - b.at);
+        const exact = new TransferSimulation(0, new Map(rates.map((r, i) => [String(i), r * 8000])));
+        const byClass = new SharedLines(0, rates);
+        const ends = new Map<number, number>();
+        const carry = (toMs: number): void => {
+          for (let next = byClass.nextMs(); next <= toMs; next = byClass.nextMs()) {
+            byClass.moveTo(next);
+            byClass.takeDone((item) => ends.set(item, next));
+          }
+          byClass.moveTo(toMs);
+        };
+        const expected = new Map<number, number>();
+        const note = (toMs: number) => exact.advance(toMs).forEach((done) => expected.set(Number(done.key), done.atMs));
+        sorted.forEach(({ at, over, kb }, i) => {
+          note(at * 10);
+          carry(at * 10);
+          exact.start(String(i), over.map(String), kb * 1000);
+          byClass.start(i, byClass.classFor(over.toSorted()), kb * 1000);
+        });
+        note(1e7);
+        carry(1e7);
+        expect(ends.size).toBe(jobs.length);
+        // The other one rounds every completion up to a whole millisecond.
+        for (const [i, at] of expected) expect(Math.abs((ends.get(i) as number) - at)).toBeLessThan(jobs.length + 1);
+      },
+    ),
+    { numRuns: 150 },
+  );
+});
+
+const START = Date.parse('2026-03-12T08:00Z');
+const lane = (over: Partial<ForecastLane> = {}): ForecastLane => ({
+  workload: 0,
+  key: 'backup',
+  cadence: { kind: 'every', everyMs: HOUR, offsetMs: 0 },
+  shiftMs: 0,
+  over: [0],
+  mover: -1,
+  setupMs: 0,
+  bytesPerMs: 0,
+  mostBytes: 1e12,
+  lastTakenMs: START - HOUR,
+  ...over,
+});
+const input = (over: Partial<ForecastInput> = {}): ForecastInput => ({
+  fromMs: START,
+  toMs: START + 6 * HOUR,
+  resources: [{ id: 'line', bps: 8e6 }],
+  movers: [{ id: 'm1', slots: 1 }],
+  workloads: [{ id: 7, rpoMs: HOUR, priority: 1, newestTakenMs: START - 30 * MINUTE }],
+  lanes: [lane()],
+  binMs: HOUR,
+  ...over,
+});
+
+// By definition of exposure (check 4-A1): an hourly lane that takes 20 min misses a 60 min RPO for 20 min every hour.
+test('4-A1: hourly with 20 min until usable misses an hour every hour, and the cadence is named', () => {
+  const { misses, runs } = simulate(input({ lanes: [lane({ setupMs: 20 * MINUTE })] }));
+  expect(runs.count).toBe(5);
+  expect(misses[0]).toMatchObject({ workloadId: 7, fromMs: START + 30 * MINUTE, cause: { kind: 'cadence' } });
+  expect(misses.slice(1, 4).map((m) => (m.toMs as number) - m.fromMs)).toEqual([20, 20, 20].map((m) => m * MINUTE));
+});
+test('a line that is too slow is named, with its load', () => {
+  // 1 MB/s; 0.9 kB a ms change, so an hour of changes takes 54 min.
+  const { misses, load } = simulate(input({ lanes: [lane({ bytesPerMs: 900, lastTakenMs: START })] }));
+  expect(misses.at(-1)?.cause).toEqual({ kind: 'line', id: 'line' });
+  expect(load.get('line')?.[2]).toBeCloseTo(0.9, 3);
+});
+test('a slot that is taken is named', () => {
+  const workloads = [1, 2].map((id) => ({ id, rpoMs: HOUR, priority: id, newestTakenMs: START - MINUTE }));
+  const lanes = workloads.map((_, i) => lane({ workload: i, mover: 0, over: [], setupMs: 40 * MINUTE }));
+  const { misses } = simulate(input({ workloads, lanes }));
+  const second = misses.filter((m) => m.workloadId === 2 && m.toMs !== null);
+  expect(second.length).toBeGreaterThan(0);
+  expect(second.at(-1)?.cause).toEqual({ kind: 'slots', id: 'm1' });
+});
+test('one run a workload at a time; an occurrence that is overtaken is counted', () => {
+  const lanes = [lane({ key: 'a', setupMs: 150 * MINUTE, over: [] }), lane({ key: 'b', over: [], setupMs: MINUTE })];
+  const { runs, overtaken } = simulate(input({ lanes }));
+  const spans = Array.from({ length: runs.count }, (_, i) => runs.at(i)).sort((a, b) => a.startMs - b.startMs);
+  spans.slice(1).forEach((run, i) => expect(run.startMs).toBeGreaterThanOrEqual((spans[i] as { endMs: number }).endMs));
+  expect(overtaken).toBeGreaterThan(0);
+});
+test.each<[string, Partial<ForecastInput>, string]>([
+  ['no lane at all', { lanes: [] }, 'no-lane'],
+  ['something in the way', { lanes: [lane({ blocked: true })] }, 'blocked'],
+  ['a cadence longer than the forecast', { lanes: [lane({ cadence: { kind: 'by-hand' } })] }, 'cadence'],
+])('%s: the miss stays open with its cause', (_name, over, kind) => {
+  const { misses, over: byBin } = simulate(input(over));
+  expect(misses).toEqual([{ workloadId: 7, fromMs: START + 30 * MINUTE, toMs: null, cause: { kind, id: null } }]);
+  expect([...byBin]).toEqual([1, 1, 1, 1, 1, 1]);
+});
+test('no more than a full copy is sent, and the first is full', () => {
+  const { runs } = simulate(input({ lanes: [lane({ lastTakenMs: null, bytesPerMs: 1, mostBytes: 6e8 })] }));
+  const first = runs.at(0);
+  expect(first.endMs - first.startMs).toBeCloseTo(600 * SECOND, 0);
+});
+
+test('law: nothing starts before it is due, nothing is over its line, and slots are never exceeded', () => {
+  const anyLane = fc.record({
+    workload: fc.nat(5),
+    everyMin: fc.integer({ min: 5, max: 90 }),
+    over: fc.uniqueArray(fc.nat(2), { maxLength: 2 }),
+    mover: fc.integer({ min: -1, max: 1 }),
+    setupMs: fc.integer({ min: 0, max: 20 }).map((m) => m * MINUTE),
+    bytesPerMs: fc.integer({ min: 0, max: 400 }),
+  });
+  fc.assert(
+    fc.property(fc.array(anyLane, { minLength: 1, maxLength: 10 }), (specs) => {
+      const lanes = specs.map(({ everyMin, ...spec }) =>
+        lane({
+          ...spec,
+          over: spec.over.toSorted(),
+          cadence: { kind: 'every', everyMs: everyMin * MINUTE, offsetMs: 0 },
+        }),
+      );
+      const workloads = Array.from({ length: 6 }, (_, id) => ({
+        id,
+        rpoMs: HOUR,
+        priority: id % 3,
+        newestTakenMs: START,
+      }));
+      const resources = [0, 1, 2].map((i) => ({ id: `r${i}`, bps: (i + 1) * 4e6 }));
+      const movers = [
+        { id: 'm0', slots: 1 },
+        { id: 'm1', slots: 2 },
+      ];
+      const forecast = simulate(input({ lanes, workloads, resources, movers }));
+      for (const bins of forecast.load.values()) for (const share of bins) expect(share).toBeLessThanOrEqual(1 + 1e-9);
+      const runs = Array.from({ length: forecast.runs.count }, (_, i) => forecast.runs.at(i));
+      for (const run of runs) expect(run.dueMs <= run.startMs && run.startMs <= run.endMs).toBe(true);
+      for (const at of runs.map((run) => run.startMs))
+        movers.forEach(({ slots }, m) => {
+          const open = runs.filter((run) => lanes[run.lane]?.mover === m && run.startMs <= at && at < run.endMs);
+          expect(open.length).toBeLessThanOrEqual(slots);
+        });
+    }),
+    { numRuns: 60 },
+  );
+});
