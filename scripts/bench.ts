@@ -4,12 +4,13 @@
  */
 import { seedDemo } from '@/demo/seed';
 import { openDatabase } from '@/store/database';
+import { benchCore } from './bench/core';
 import { benchEngine } from './bench/engine';
 import { print } from './bench/figure';
 import { benchPages } from './bench/pages';
 import { guard, Stack } from './stack';
 
-const GROUPS = ['engine', 'pages'] as const;
+const GROUPS = ['core', 'engine', 'pages'] as const;
 const asked = process.argv.slice(2);
 const unknown = asked.filter((name) => !GROUPS.some((group) => group === name));
 if (unknown.length) {
@@ -19,6 +20,7 @@ if (unknown.length) {
 const wanted = (group: (typeof GROUPS)[number]): boolean => !asked.length || asked.includes(group);
 
 await guard(async (onStop) => {
+  if (wanted('core')) benchCore();
   if (!wanted('engine') && !wanted('pages')) process.exit(0);
   const stack = await Stack.begin({
     directory: 'bench',

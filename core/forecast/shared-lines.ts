@@ -18,14 +18,17 @@ const GRAIN_MS = 1e-3;
 export class SharedLines {
   private atMs: number;
   private readonly capacity: Float64Array;
-  private readonly classes: Array<{ readonly over: readonly number[]; readonly heap: IndexHeap }> = [];
+  private readonly classes: LineClass[] = [];
   private readonly classOf = new Map<string, number>();
   private served: Float64Array = new Float64Array(0);
   private rate: Float64Array = new Float64Array(0);
   private count: Int32Array = new Int32Array(0);
   /** Resource that holds each class back, -1: none. */
   private bound: Int32Array = new Int32Array(0);
-  private stale = true;
+  /** Classes that share no resource, even through others, do not touch each other: only groups that changed are shared anew. */
+  private groups: Group[] = [];
+  private groupOf: Int32Array = new Int32Array(0);
+  private readonly stale = new Set<number>();
   /** Bytes a ms in use by resource, at present rates. */
   readonly used: Float64Array;
   private readonly left: Float64Array;
@@ -52,6 +55,7 @@ export class SharedLines {
     this.rate = grown(this.rate, Float64Array);
     this.count = grown(this.count, Int32Array);
     this.bound = grown(this.bound, Int32Array);
+    this.regroup();
     return index;
   }
 
@@ -63,9 +67,9 @@ export class SharedLines {
 
   /** Starts a transfer at the present moment. */
   start(item: number, classIndex: number, bytes: number): void {
-    (this.classes[classIndex] as { heap: IndexHeap }).heap.push(item, (this.served[classIndex] as number) + bytes);
+    (this.classes[classIndex] as LineClass).heap.push(item, (this.served[classIndex] as number) + bytes);
     this.count[classIndex] = (this.count[classIndex] as number) + 1;
-    this.stale = true;
+    this.stale.add(this.groupOf[classIndex] as number);
   }
 
   /** Instant of the next completion; Infinity if none will come. */
@@ -74,7 +78,7 @@ export class SharedLines {
     let next = Infinity;
     for (let c = 0; c < this.classes.length; c++) {
       if (!this.count[c]) continue;
-      const bytes = (this.classes[c] as { heap: IndexHeap }).heap.topKey - (this.served[c] as number);
+      const bytes = (this.classes[c] as LineClass).heap.topKey - (this.served[c] as number);
       const ms = bytes / (this.rate[c] as number);
       next = Math.min(next, ms <= GRAIN_MS || bytes <= 0 ? 0 : ms);
     }
@@ -98,44 +102,72 @@ export class SharedLines {
       const near = (this.served[c] as number) + (this.rate[c] as number) * GRAIN_MS;
       while (this.count[c] && heap.topKey <= near) {
         this.count[c] = (this.count[c] as number) - 1;
-        this.stale = true;
+        this.stale.add(this.groupOf[c] as number);
         take(heap.pop() as number, this.bound[c] as number);
       }
     }
   }
 
-  /** Max-min fair rates of the classes by progressive filling, each weighing as many as its transfers are. */
+  /** Groups of classes joined by the resources they share. O(classes x resources), when a class is new. */
+  private regroup(): void {
+    const leader = Int32Array.from(this.capacity, (_, r) => r);
+    const find = (r: number): number => {
+      let at = r;
+      while (leader[at] !== at) at = leader[at] as number;
+      return at;
+    };
+    for (const { over } of this.classes) for (const r of over.slice(1)) leader[find(r)] = find(over[0] as number);
+    const groups = new Map<number, Group>();
+    this.groupOf = new Int32Array(this.classes.length);
+    this.classes.forEach(({ over }, c) => {
+      const key = over.length ? find(over[0] as number) : -1;
+      const group = groups.get(key) ?? { index: groups.size, classes: [], resources: [] };
+      group.classes.push(c);
+      groups.set(key, group);
+      this.groupOf[c] = group.index;
+    });
+    leader.forEach((_, r) => groups.get(find(r))?.resources.push(r));
+    this.groups = [...groups.values()];
+    this.stale.clear();
+    this.groups.forEach((group) => this.stale.add(group.index));
+  }
+
   private share(): void {
-    if (!this.stale) return;
-    this.stale = false;
+    if (!this.stale.size) return;
+    for (const index of this.stale) this.shareGroup(this.groups[index] as Group);
+    this.stale.clear();
+  }
+
+  /** Max-min fair rates of the classes of a group by progressive filling, each weighing as many as its transfers are. */
+  private shareGroup(group: Group): void {
     const { left, weight, used, classes, count, rate, bound } = this;
-    left.set(this.capacity);
-    weight.fill(0);
-    used.fill(0);
+    for (const r of group.resources) {
+      left[r] = this.capacity[r] as number;
+      weight[r] = 0;
+      used[r] = 0;
+    }
     let open = 0;
-    for (let c = 0; c < classes.length; c++) {
+    for (const c of group.classes) {
       rate[c] = 0;
       if (!count[c]) continue;
       open++;
-      bound[c] = -2;
-      for (const r of (classes[c] as { over: readonly number[] }).over)
-        weight[r] = (weight[r] as number) + (count[c] as number);
+      bound[c] = OPEN;
+      for (const r of (classes[c] as LineClass).over) weight[r] = (weight[r] as number) + (count[c] as number);
     }
     let level = 0;
     while (open > 0) {
       let tightest = -1;
       let step = Infinity;
-      for (let r = 0; r < left.length; r++) {
+      for (const r of group.resources) {
         if (!((weight[r] as number) > 0)) continue;
         const room = Math.max(0, left[r] as number) / (weight[r] as number);
         if (room < step) [step, tightest] = [room, r];
       }
       level += step;
-      if (tightest >= 0)
-        for (let r = 0; r < left.length; r++) left[r] = (left[r] as number) - step * (weight[r] as number);
-      for (let c = 0; c < classes.length; c++) {
-        if (!count[c] || bound[c] !== -2) continue;
-        const { over } = classes[c] as { over: readonly number[] };
+      if (tightest >= 0) for (const r of group.resources) left[r] = (left[r] as number) - step * (weight[r] as number);
+      for (const c of group.classes) {
+        if (!count[c] || bound[c] !== OPEN) continue;
+        const { over } = classes[c] as LineClass;
         if (tightest >= 0 && !over.includes(tightest)) continue;
         rate[c] = level;
         bound[c] = tightest;
@@ -147,6 +179,19 @@ export class SharedLines {
       }
     }
   }
+}
+
+/** A class whose rate is not fixed yet. */
+const OPEN = -2;
+
+interface LineClass {
+  readonly over: readonly number[];
+  readonly heap: IndexHeap;
+}
+interface Group {
+  readonly index: number;
+  readonly classes: number[];
+  readonly resources: number[];
 }
 
 function grown<T extends Float64Array | Int32Array>(old: T, Kind: new (length: number) => T): T {

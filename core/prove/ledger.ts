@@ -5,19 +5,30 @@
  * Invariant (ledger.test.ts): a proof verifies against a root just when leaf, index, size and root are the tree's own.
  */
 import { sha256 } from '@noble/hashes/sha2.js';
-import { bytesToHex, concatBytes, hexToBytes } from '@noble/hashes/utils.js';
+import { bytesToHex, hexToBytes } from '@noble/hashes/utils.js';
 
 export type Hash = Uint8Array;
 export type HashOf = (data: Uint8Array) => Hash;
 
-const LEAF = Uint8Array.of(0);
-const NODE = Uint8Array.of(1);
+const NODE = 1;
 
 /** SHA-256, pure. Where much is hashed another one, of the platform, may be handed in. */
 const SHA256: HashOf = (data) => sha256(data);
 
-export const leafHash = (data: Uint8Array, hash: HashOf = SHA256): Hash => hash(concatBytes(LEAF, data));
-const nodeHash = (left: Hash, right: Hash, hash: HashOf): Hash => hash(concatBytes(NODE, left, right));
+/** Hash of a leaf's data: a zero octet stands before it. */
+export function leafHash(data: Uint8Array, hash: HashOf = SHA256): Hash {
+  const octets = new Uint8Array(1 + data.length);
+  octets.set(data, 1);
+  return hash(octets);
+}
+
+function nodeHash(left: Hash, right: Hash, hash: HashOf): Hash {
+  const octets = new Uint8Array(1 + left.length + right.length);
+  octets[0] = NODE;
+  octets.set(left, 1);
+  octets.set(right, 1 + left.length);
+  return hash(octets);
+}
 
 /** Root of the first leaves of a growing tree: kept as the hashes of its full subtrees, so adding is O(log n). */
 export class LedgerRoot {

@@ -1,5 +1,5 @@
 /** What a number of drills says, and what it does not: quantiles, intervals for success, and bounds after no failure. */
-import { jStat } from 'jstat';
+import jstat from 'jstat';
 
 /** Two-sided 95 % quantile of the normal distribution. */
 export const Z95 = 1.959963984540054;
@@ -46,8 +46,8 @@ export function clopperPearson(successes: number, n: number, confidence = 0.95):
   if (n === 0) return { low: 0, high: 1 };
   const tail = (1 - confidence) / 2;
   return {
-    low: successes === 0 ? 0 : jStat.beta.inv(tail, successes, n - successes + 1),
-    high: successes === n ? 1 : jStat.beta.inv(1 - tail, successes + 1, n - successes),
+    low: successes === 0 ? 0 : jstat.jStat.beta.inv(tail, successes, n - successes + 1),
+    high: successes === n ? 1 : jstat.jStat.beta.inv(1 - tail, successes + 1, n - successes),
   };
 }
 

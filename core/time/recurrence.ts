@@ -87,24 +87,25 @@ const PERIOD_MS = { DAILY: DAY, WEEKLY: 7 * DAY, MONTHLY: 31 * DAY, YEARLY: 366 
 
 /** Hands out instances from `fromMs` on, in order, until `take` says no or there are none. */
 function walk(r: Recurrence, fromMs: EpochMs, take: (atMs: EpochMs) => boolean): void {
-  const { rule } = r;
+  const { rule, zone, startWallMs } = r;
+  const times = timesOf(rule, startWallMs - Math.floor(startWallMs / DAY) * DAY);
+  const startDay = Math.floor(startWallMs / DAY);
   // A count runs from the start; without one, whole periods before the span are passed over.
   let period = rule.count === null ? Math.max(0, periodOf(r, fromMs) - 1) : 0;
-  const except = new Set(r.exceptWallMs);
   let counted = 0;
   let last = -Infinity;
   for (let barren = 0; barren < BARREN; period++) {
-    const walls = periodWalls(r, period);
-    if (walls.length) barren = 0;
-    else barren++;
-    for (const at of instantsOf(r, walls, except, rule)) {
-      if (at.atMs <= last) continue;
-      last = at.atMs;
-      if (rule.untilMs !== null && at.atMs > rule.untilMs) return;
+    const first = firstDay(rule, startDay, period);
+    if (rule.untilMs !== null && fromLocal(zone, first * DAY) > rule.untilMs) return;
+    const instances = instancesOf(r, periodWalls(rule, first, startDay, times), times.length > 1);
+    barren = instances.length ? 0 : barren + 1;
+    for (const { atMs, excepted } of instances) {
+      if (atMs <= last) continue;
+      last = atMs;
+      if (rule.untilMs !== null && atMs > rule.untilMs) return;
       if (rule.count !== null && ++counted > rule.count) return;
-      if (at.atMs >= fromMs && !at.excepted && !take(at.atMs)) return;
+      if (atMs >= fromMs && !excepted && !take(atMs)) return;
     }
-    if (rule.untilMs !== null && fromLocal(r.zone, periodStartWall(r, period)) > rule.untilMs) return;
   }
 }
 
@@ -113,18 +114,17 @@ interface Instance {
   readonly excepted: boolean;
 }
 
-function instantsOf(r: Recurrence, walls: readonly number[], except: ReadonlySet<number>, rule: Rule): Instance[] {
+/** Instants of local readings; only a gap in the local time turns the order of several times of a day round. */
+function instancesOf(
+  { zone, startWallMs, exceptWallMs }: Recurrence,
+  walls: readonly number[],
+  sort: boolean,
+): Instance[] {
   const found: Instance[] = [];
-  let sorted = true;
-  for (const wall of walls) {
-    if (wall < r.startWallMs) continue;
-    const atMs = fromLocal(r.zone, wall);
-    const before = found.at(-1);
-    if (before && atMs < before.atMs) sorted = false;
-    found.push({ atMs, excepted: except.has(wall) });
-  }
-  // Only a gap in the local time turns the order round, where a rule names several times of a day.
-  return sorted || rule.byHour.length + rule.byMinute.length === 0 ? found : found.sort((a, b) => a.atMs - b.atMs);
+  for (const wall of walls)
+    if (wall >= startWallMs)
+      found.push({ atMs: fromLocal(zone, wall), excepted: exceptWallMs.length > 0 && exceptWallMs.includes(wall) });
+  return sort ? found.sort((a, b) => a.atMs - b.atMs) : found;
 }
 
 /** Number of the period, counted from the start's in steps of the interval, that holds an instant. */
@@ -154,13 +154,8 @@ function monthOf(day: number): number {
   return year * 12 + month - 1;
 }
 
-/** First local midnight of a period. */
-function periodStartWall(r: Recurrence, period: number): number {
-  return firstDay(r, period) * DAY;
-}
-
-function firstDay({ rule, startWallMs }: Recurrence, period: number): number {
-  const start = Math.floor(startWallMs / DAY);
+/** First day of a period. */
+function firstDay(rule: Rule, start: number, period: number): number {
   const steps = period * rule.interval;
   switch (rule.frequency) {
     case 'DAILY':
@@ -176,12 +171,9 @@ function firstDay({ rule, startWallMs }: Recurrence, period: number): number {
   }
 }
 
-/** Local readings of one period, ascending. */
-function periodWalls(r: Recurrence, period: number): number[] {
-  const { rule, startWallMs } = r;
-  const days = daysOf(rule, firstDay(r, period), Math.floor(startWallMs / DAY));
-  if (!days.length) return [];
-  const times = timesOf(rule, startWallMs - Math.floor(startWallMs / DAY) * DAY);
+/** Local readings of the period that begins on day `first`, ascending. */
+function periodWalls(rule: Rule, first: number, startDay: number, times: readonly number[]): number[] {
+  const days = daysOf(rule, first, startDay);
   const walls: number[] = [];
   for (const day of days) for (const time of times) walls.push(day * DAY + time);
   return rule.bySetPos.length ? picked(walls, rule.bySetPos) : walls;
@@ -223,6 +215,7 @@ const inMonths = (rule: Rule, day: number): boolean =>
   rule.byMonth.length === 0 || rule.byMonth.includes(civilOf(day).month);
 
 function limited(rule: Rule, day: number): boolean {
+  if (!rule.byMonth.length && !rule.byDay.length && !rule.byMonthDay.length) return true;
   const { year, month, day: dayOfMonth } = civilOf(day);
   if (rule.byMonth.length && !rule.byMonth.includes(month)) return false;
   if (rule.byDay.length && !rule.byDay.some((d) => d.weekday === weekdayOf(day))) return false;
@@ -244,6 +237,7 @@ function daysOfMonth(rule: Rule, first: number, startDay: number): number[] {
 
 /** Days of a stretch that BYDAY names, ascending; ordinals count inside the stretch. */
 function weekdaysIn(byDay: readonly ByDay[], first: number, length: number): number[] {
+  if (byDay.every((day) => day.ordinal === 0)) return everyWeekdayIn(byDay, first, length);
   const days = new Set<number>();
   for (const { weekday, ordinal } of byDay) {
     const start = first + ((weekday - weekdayOf(first) + 7) % 7);
@@ -255,6 +249,18 @@ function weekdaysIn(byDay: readonly ByDay[], first: number, length: number): num
     }
   }
   return [...days].sort((a, b) => a - b);
+}
+
+/** The same where every weekday is meant: found by walking through the days. */
+function everyWeekdayIn(byDay: readonly ByDay[], first: number, length: number): number[] {
+  const wanted = byDay.reduce((bits, day) => bits | (1 << day.weekday), 0);
+  const days: number[] = [];
+  let weekday = weekdayOf(first);
+  for (let day = first; day < first + length; day++) {
+    if (wanted & (1 << weekday)) days.push(day);
+    weekday = weekday === 7 ? 1 : weekday + 1;
+  }
+  return days;
 }
 
 function daysOfYear(rule: Rule, first: number, start: number): number[] {

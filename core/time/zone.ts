@@ -34,6 +34,8 @@ interface Transitions {
   readonly at: readonly EpochMs[];
   /** offset[i] holds before at[i]; one longer than `at`. */
   readonly offset: readonly DurationMs[];
+  /** The stretch that was looked up last: most look-ups come one near the other. */
+  recent: { readonly fromMs: EpochMs; readonly toMs: EpochMs; readonly offset: DurationMs };
 }
 
 const FIRST = '1970-01-01T00:00Z';
@@ -56,7 +58,7 @@ function transitionsOf(zone: string): Transitions {
     instants.push(next.epochMilliseconds);
     offsets.push(next.offsetNanoseconds / 1e6);
   }
-  const result = { at: instants, offset: offsets };
+  const result = { at: instants, offset: offsets, recent: { fromMs: 0, toMs: 0, offset: 0 } };
   cache.set(zone, result);
   return result;
 }
@@ -73,7 +75,9 @@ export function isZone(zone: string): boolean {
 
 /** Offset from UTC in force at an instant, in ms (east positive). O(log transitions). */
 export function offsetAt(zone: string, atMs: EpochMs): DurationMs {
-  const { at, offset } = transitionsOf(zone);
+  const known = transitionsOf(zone);
+  if (atMs >= known.recent.fromMs && atMs < known.recent.toMs) return known.recent.offset;
+  const { at, offset } = known;
   let low = 0;
   let high = at.length;
   while (low < high) {
@@ -81,7 +85,8 @@ export function offsetAt(zone: string, atMs: EpochMs): DurationMs {
     if ((at[middle] as number) <= atMs) low = middle + 1;
     else high = middle;
   }
-  return offset[low] as number;
+  known.recent = { fromMs: at[low - 1] ?? -Infinity, toMs: at[low] ?? Infinity, offset: offset[low] as number };
+  return known.recent.offset;
 }
 
 /** The wall clock of `zone` at an instant. */
@@ -105,6 +110,9 @@ export function toLocal(zone: string, atMs: EpochMs): LocalTime {
  * @param wallMs the reading as if it were UTC, in ms (Date.UTC of its fields)
  */
 export function fromLocal(zone: string, wallMs: number): EpochMs {
+  const { recent } = transitionsOf(zone);
+  // Offsets are less than a day: this far inside a stretch the reading has one instant, by its offset.
+  if (wallMs - DAY >= recent.fromMs && wallMs + DAY < recent.toMs) return wallMs - recent.offset;
   const before = offsetAt(zone, wallMs - DAY);
   const after = offsetAt(zone, wallMs + DAY);
   if (before === after) return wallMs - before;

@@ -16,7 +16,8 @@ export function print(figure: Figure): void {
     figure.target === undefined
       ? {}
       : { ok: figure.better === 'lower' ? figure.value <= figure.target : figure.value >= figure.target };
-  console.log(JSON.stringify({ ...figure, value: round(figure.value), ...ok }));
+  const ratio = figure.ratio === undefined ? {} : { ratio: round(figure.ratio) };
+  console.log(JSON.stringify({ ...figure, value: round(figure.value), ...ratio, ...ok }));
 }
 
 /** Four significant digits: what a bench can say. */
