@@ -11,6 +11,7 @@ export function proxy(request: NextRequest): NextResponse {
     `style-src-attr 'unsafe-inline'`,
     `img-src 'self' data:`,
     `font-src 'self'`,
+    `worker-src 'self'`,
     `connect-src 'self'`,
     `frame-ancestors 'none'`,
     `form-action 'self'`,

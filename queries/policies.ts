@@ -4,7 +4,7 @@ import { type Ladder } from '@/core/protect/ladder';
 import type { EnrolmentRule, Lane } from '@/core/protect/policy';
 import { worstOfRegular } from '@/core/point/exposure';
 import { describeCadence, longestGap, occurrences } from '@/core/time/cadence';
-import type { EpochMs } from '@/core/units';
+import { DAY, type DurationMs, type EpochMs } from '@/core/units';
 import { select, selectOne, type Database } from '@/store/database';
 import { parseJson } from '@/store/schedules';
 
@@ -30,7 +30,18 @@ export interface PolicyCard {
   readonly lanes: readonly LaneView[];
 }
 
+/** What a lane's runs of the last two days were like, a workload and run. */
+export interface LaneFacts {
+  readonly sentBytes: number;
+  readonly storedBytes: number;
+  /** From taken to usable: least, and mean. */
+  readonly leastMs: DurationMs;
+  readonly meanMs: DurationMs;
+}
+
 export interface PolicyView extends PolicyCard {
+  /** By lane; one that has not run lately is missing. */
+  readonly facts: Readonly<Record<string, LaneFacts>>;
   readonly rule: EnrolmentRule;
   /** Strictest RPO among its workloads, in ms; null if it has none. */
   readonly rpoMs: number | null;
@@ -106,8 +117,9 @@ function steadyPoints(ladder: Ladder, gapMs: number | null, nowMs: EpochMs): num
 export async function policyView(db: Database, id: number, nowMs: EpochMs): Promise<PolicyView | null> {
   const row = await selectOne<Row>(db, `${SQL} WHERE p.id = ? GROUP BY p.id`, [id]);
   if (!row) return null;
-  const [card, members, revisions] = await Promise.all([
+  const [card, facts, members, revisions] = await Promise.all([
     cardOf(db, row, nowMs),
+    laneFacts(db, id, nowMs),
     select<{ id: number; name: string; application: string; tier: number; revision: number; rpo_ms: number }>(
       db,
       `SELECT w.id, w.name, a.name application, a.tier_id tier, e.revision, t.rpo_ms FROM enrolments e JOIN workloads w ON w.id = e.workload_id
@@ -122,9 +134,23 @@ export async function policyView(db: Database, id: number, nowMs: EpochMs): Prom
   ]);
   return {
     ...card,
+    facts,
     rule: parseJson(row.rule),
     members,
     rpoMs: members.length ? Math.min(...members.map((m) => m.rpo_ms)) : null,
     revisions: revisions.map((r) => ({ revision: r.revision, createdMs: r.created_at_ms, by: r.full_name })),
   };
+}
+
+async function laneFacts(db: Database, policyId: number, nowMs: EpochMs): Promise<Record<string, LaneFacts>> {
+  const rows = await select<{ lane_key: string; sent: number; stored: number; least: number; mean: number }>(
+    db,
+    `SELECT p.lane_key, AVG(r.sent_bytes) sent, AVG(p.stored_bytes) stored, MIN(p.usable_ms - p.taken_ms) least, AVG(p.usable_ms - p.taken_ms) mean
+       FROM enrolments e JOIN points p ON p.workload_id = e.workload_id AND p.taken_ms > ? JOIN runs r ON r.id = p.run_id
+      WHERE e.policy_id = ? GROUP BY p.lane_key`,
+    [nowMs - 2 * DAY, policyId],
+  );
+  return Object.fromEntries(
+    rows.map((r) => [r.lane_key, { sentBytes: r.sent, storedBytes: r.stored, leastMs: r.least, meanMs: r.mean }]),
+  );
 }

@@ -1,24 +1,10 @@
 /** What the time rail shows: a week of misses, failed runs and drills, in bins. */
+import type { RailData } from '@/core/point/rail';
 import type { EpochMs } from '@/core/units';
 import { select, type Database } from '@/store/database';
 
 export const RAIL_BACK_MS = 7 * 86_400_000;
 const BIN_MS = 1_800_000;
-
-export interface RailData {
-  readonly fromMs: EpochMs;
-  readonly toMs: EpochMs;
-  readonly binMs: number;
-  /** Most workloads over their RPO at one time, by bin. */
-  readonly over: readonly number[];
-  readonly failed: ReadonlyArray<{ readonly hourMs: EpochMs; readonly runs: number }>;
-  readonly drills: ReadonlyArray<{
-    readonly id: number;
-    readonly atMs: EpochMs;
-    readonly outcome: string;
-    readonly name: string;
-  }>;
-}
 
 export async function railData(db: Database, nowMs: EpochMs): Promise<RailData> {
   const toMs = nowMs;

@@ -4,9 +4,11 @@
  */
 import type { Network } from '@/core/recover/activity-network';
 import type { DrillRecord, MemberResult } from '@/core/recover/drill-record';
+import { NoOrder, simulateRto, type RtoDistribution } from '@/core/recover/rto';
 import {
   estimateTimeline,
   membersOf,
+  predecessorsOf,
   readinessOf,
   type ReadinessCheck,
   type RunbookPlan,
@@ -102,6 +104,8 @@ export interface RunbookView extends RunbookCard {
   readonly rpoMs: number;
   readonly plan: RunbookPlan;
   readonly estimate: Network;
+  /** The runbook played through with the durations that drills measured; null: it has no order. */
+  readonly chance: RtoDistribution | null;
   /** Expected duration of each member and whether a drill measured it. */
   readonly durations: ReadonlyArray<{ readonly workloadId: number; readonly ms: number; readonly measured: boolean }>;
   readonly readiness: readonly ReadinessCheck[];
@@ -129,10 +133,10 @@ export async function runbookView(db: Database, id: number, nowMs: EpochMs): Pro
     usablePointsAt(db, runbook.target_site_id, ids, nowMs, nowMs),
     readinessFacts(db, runbook.application_id, runbook.source_site_id, runbook.target_site_id),
   ]);
-  const measured = lastMeasured(drills);
+  const measured = measuredTimes(drills);
   const durations = members.map((m) => ({
     workloadId: m.workloadId,
-    ms: measured.get(m.workloadId) ?? ASSUMED_MS,
+    ms: measured.get(m.workloadId)?.[0] ?? ASSUMED_MS,
     measured: measured.has(m.workloadId),
   }));
   const estimate = estimateTimeline(runbook.plan, new Map(durations.map((d) => [d.workloadId, d.ms])));
@@ -149,6 +153,7 @@ export async function runbookView(db: Database, id: number, nowMs: EpochMs): Pro
     members: members.length,
     plan: runbook.plan,
     estimate,
+    chance: estimate.kind === 'timed' ? chanceOf(runbook.plan, measured, row.rto_ms, row.id) : null,
     durations,
     underWay: ended.length < drills.length,
     openDrill: drills.find((d) => d.ended_ms === null)?.id ?? null,
@@ -168,16 +173,35 @@ export async function runbookView(db: Database, id: number, nowMs: EpochMs): Pro
   };
 }
 
-/** Time from a member's start to its last passed check, from the newest drill that measured it. */
-function lastMeasured(drills: readonly DrillRow[]): Map<number, number> {
-  const found = new Map<number, number>();
+/** Times from a member's start to its last passed check, newest drill first. */
+function measuredTimes(drills: readonly DrillRow[]): Map<number, number[]> {
+  const found = new Map<number, number[]>();
   for (const drill of drills) {
     const record = drill.record === null ? null : parseJson<DrillRecord>(drill.record);
     for (const m of record?.members ?? [])
-      if (m.readyMs !== null && m.startedMs !== null && !found.has(m.workloadId))
-        found.set(m.workloadId, m.readyMs - m.startedMs);
+      if (m.readyMs !== null && m.startedMs !== null)
+        found.set(m.workloadId, [...(found.get(m.workloadId) ?? []), m.readyMs - m.startedMs]);
   }
   return found;
+}
+
+/** Played through this often for the chance to meet the RTO; the seed is the runbook's, so the answer stays the same. */
+const PLAYS = 4_000;
+
+/** Null where the members have no order: readiness says so. */
+function chanceOf(plan: RunbookPlan, times: ReadonlyMap<number, readonly number[]>, rtoMs: number, seed: number) {
+  const before = predecessorsOf(plan);
+  const members = membersOf(plan).map((m) => ({
+    id: String(m.workloadId),
+    after: (before.get(m.workloadId) ?? []).map(String),
+    measuredMs: times.get(m.workloadId) ?? [ASSUMED_MS],
+  }));
+  try {
+    return simulateRto(members, rtoMs, { runs: PLAYS, seed });
+  } catch (error) {
+    if (error instanceof NoOrder) return null;
+    throw error;
+  }
 }
 
 async function readinessFacts(db: Database, applicationId: number, sourceSiteId: number, targetSiteId: number) {

@@ -4,6 +4,7 @@ import { connected, requireSession } from '@/app/context';
 import { displayZone } from '@/queries/connect';
 import { standInSubjects } from '@/queries/frame';
 import { railData } from '@/queries/rail';
+import { ForecastProvider } from '@/ui/frame/forecast';
 import { FrameProvider } from '@/ui/frame/frame-context';
 import { StyleNonce } from '@/ui/frame/style-nonce';
 import { TimeRail } from '@/ui/frame/time-rail';
@@ -24,8 +25,10 @@ export default async function MainLayout({ children }: { children: ReactNode }) 
     <FrameProvider value={{ csrfToken, role: person.role, zone, nowMs: state.nowMs, demo: state.simulated }}>
       <StyleNonce nonce={nonce} />
       <TopBar fullName={person.fullName} initial={state} subjects={subjects} />
-      <main>{children}</main>
-      <TimeRail rail={rail} />
+      <ForecastProvider nowMs={state.nowMs}>
+        <main>{children}</main>
+        <TimeRail rail={rail} />
+      </ForecastProvider>
     </FrameProvider>
   );
 }

@@ -2,26 +2,17 @@
 /** The time rail: a week back to now, and the cursor that sets the moment which the whole page shows. */
 import { usePathname, useRouter, useSearchParams } from 'next/navigation';
 import { useEffect, useMemo, useRef, useState } from 'react';
+import type { Outlook } from '@/core/forecast/outlook';
+import type { RailData } from '@/core/point/rail';
 import { fromLocal, toLocal } from '@/core/time/zone';
 import { clock, day, exact } from '@/ui/format';
+import { useOutlook } from '@/ui/frame/forecast';
 import { useFrame } from '@/ui/frame/frame-context';
-
-export interface RailView {
-  readonly fromMs: number;
-  readonly toMs: number;
-  readonly binMs: number;
-  readonly over: readonly number[];
-  readonly failed: ReadonlyArray<{ readonly hourMs: number; readonly runs: number }>;
-  readonly drills: ReadonlyArray<{
-    readonly id: number;
-    readonly atMs: number;
-    readonly outcome: string;
-    readonly name: string;
-  }>;
-}
 
 const HOUR = 3_600_000;
 const DAY = 86_400_000;
+/** How far ahead the rail reaches. */
+const AHEAD_MS = 2 * DAY;
 const H = 108;
 const X0 = 214;
 const TOP = 27;
@@ -29,7 +20,7 @@ const BASE = 66;
 /** Nearer to now than this means now. */
 const SNAP_MS = 14 * 60_000;
 
-export function TimeRail({ rail }: { rail: RailView }) {
+export function TimeRail({ rail }: { rail: RailData }) {
   const { zone } = useFrame();
   const router = useRouter();
   const path = usePathname();
@@ -48,8 +39,10 @@ export function TimeRail({ rail }: { rail: RailView }) {
   useEffect(() => {
     document.documentElement.classList.toggle('asof', current !== null);
   }, [current]);
-  const x1 = width - 40;
-  const x = (ms: number) => X0 + ((ms - rail.fromMs) / (rail.toMs - rail.fromMs)) * (x1 - X0);
+  const x1 = width - 24;
+  const endMs = rail.toMs + AHEAD_MS;
+  const x = (ms: number) => X0 + ((ms - rail.fromMs) / (endMs - rail.fromMs)) * (x1 - X0);
+  const outlook = useOutlook();
   const go = (ms: number | null): void => {
     const next = new URLSearchParams(search);
     if (ms === null || rail.toMs - ms < SNAP_MS) next.delete('at');
@@ -70,10 +63,7 @@ export function TimeRail({ rail }: { rail: RailView }) {
   });
   const fromPointer = (event: React.PointerEvent<SVGSVGElement>): number => {
     const px = event.clientX - event.currentTarget.getBoundingClientRect().left;
-    return Math.min(
-      rail.toMs,
-      Math.max(rail.fromMs, rail.fromMs + ((px - X0) / (x1 - X0)) * (rail.toMs - rail.fromMs)),
-    );
+    return Math.min(rail.toMs, Math.max(rail.fromMs, rail.fromMs + ((px - X0) / (x1 - X0)) * (endMs - rail.fromMs)));
   };
   const onKeyDown = (event: React.KeyboardEvent): void => {
     const by: Record<string, number> = {
@@ -121,7 +111,7 @@ export function TimeRail({ rail }: { rail: RailView }) {
           setDragMs(null);
         }}
       >
-        <RailPicture rail={rail} zone={zone} x={x} x1={x1} />
+        <RailPicture rail={rail} zone={zone} x={x} x1={x1} endMs={endMs} outlook={outlook} />
         <Cursor
           atX={x(cursor)}
           label={current === null ? 'now' : `${day(current, zone).slice(0, 6)} ${clock(current, zone)}`}
@@ -155,14 +145,28 @@ export function TimeRail({ rail }: { rail: RailView }) {
   );
 }
 
-function RailPicture({ rail, zone, x, x1 }: { rail: RailView; zone: string; x: (ms: number) => number; x1: number }) {
-  const days = useMemo(() => midnights(rail.fromMs, rail.toMs, zone), [rail.fromMs, rail.toMs, zone]);
-  const most = Math.max(5, ...rail.over);
+function RailPicture({
+  rail,
+  zone,
+  x,
+  x1,
+  endMs,
+  outlook,
+}: {
+  rail: RailData;
+  zone: string;
+  x: (ms: number) => number;
+  x1: number;
+  endMs: number;
+  outlook: Outlook | null;
+}) {
+  const days = useMemo(() => midnights(rail.fromMs, endMs, zone), [rail.fromMs, endMs, zone]);
+  const most = Math.max(5, ...rail.over, ...(outlook?.over ?? []));
   const y = (n: number) => BASE - ((BASE - TOP) * n) / most;
   const curve = rail.over
     .map(
       (n, i) =>
-        `L${x(rail.fromMs + i * rail.binMs).toFixed(1)} ${y(n).toFixed(1)}H${Math.min(x1, x(rail.fromMs + (i + 1) * rail.binMs)).toFixed(1)}`,
+        `L${x(rail.fromMs + i * rail.binMs).toFixed(1)} ${y(n).toFixed(1)}H${Math.min(x(rail.toMs), x(rail.fromMs + (i + 1) * rail.binMs)).toFixed(1)}`,
     )
     .join('');
   const peak = Math.max(...rail.over);
@@ -171,7 +175,7 @@ function RailPicture({ rail, zone, x, x1 }: { rail: RailView; zone: string; x: (
     <g>
       {days.map((ms, i) => {
         const a = Math.max(X0, x(ms));
-        const b = Math.min(x1, x(days[i + 1] ?? rail.toMs));
+        const b = Math.min(x1, x(days[i + 1] ?? endMs));
         return (
           <g key={ms}>
             {i % 2 === 0 && <rect x={a} y={0} width={Math.max(0, b - a)} height={6} fill="var(--solid)" />}
@@ -184,7 +188,16 @@ function RailPicture({ rail, zone, x, x1 }: { rail: RailView; zone: string; x: (
           </g>
         );
       })}
+      <rect
+        x={x(rail.toMs)}
+        y={6}
+        width={Math.max(0, x1 - x(rail.toMs))}
+        height={H}
+        fill="var(--shoal-1)"
+        opacity={0.6}
+      />
       <line x1={X0} x2={x1} y1={6} y2={6} stroke="var(--ink)" />
+      {outlook && <Ahead outlook={outlook} fromMs={rail.toMs} endMs={endMs} x={x} y={y} />}
       <path d={`M${X0} ${BASE}${curve}V${BASE}Z`} fill="var(--over-fill)" />
       <line x1={X0} x2={x1} y1={BASE + 0.5} y2={BASE + 0.5} stroke="var(--ink)" />
       {peak > 0 && (
@@ -242,6 +255,42 @@ function RailPicture({ rail, zone, x, x1 }: { rail: RailView; zone: string; x: (
           {label}
         </text>
       ))}
+    </g>
+  );
+}
+
+/** The curve ahead, hatched: the schedule played forward, if nothing changes. */
+function Ahead({
+  outlook,
+  fromMs,
+  endMs,
+  x,
+  y,
+}: {
+  outlook: Outlook;
+  fromMs: number;
+  endMs: number;
+  x: (ms: number) => number;
+  y: (n: number) => number;
+}) {
+  const curve = outlook.over
+    .map((n, i) => {
+      const a = Math.max(fromMs, outlook.fromMs + i * outlook.binMs);
+      const b = Math.min(endMs, outlook.fromMs + (i + 1) * outlook.binMs);
+      return b > a ? `L${x(a).toFixed(1)} ${y(n).toFixed(1)}H${x(b).toFixed(1)}` : '';
+    })
+    .join('');
+  const peak = Math.max(0, ...outlook.over);
+  return (
+    <g data-forecast={peak}>
+      <defs>
+        <pattern id="ahead" width="4" height="4" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+          <rect width="4" height="4" fill="var(--paper)" />
+          <line x1="0" x2="0" y1="0" y2="4" stroke="var(--over-fill)" strokeWidth="2.4" />
+        </pattern>
+      </defs>
+      <path d={`M${x(fromMs)} ${BASE}${curve}V${BASE}Z`} fill="url(#ahead)" stroke="var(--over)" strokeWidth={0.8} />
+      <title>{`If nothing changes, at most ${peak} workloads over their RPO at one time within two days.`}</title>
     </g>
   );
 }

@@ -3,13 +3,27 @@
 import { useRouter } from 'next/navigation';
 import { useState } from 'react';
 import { PERIODS } from '@/core/protect/ladder-bucket';
+import type { LaneLooks } from '@/core/forecast/lane-preview';
 import type { Lane } from '@/core/protect/policy';
 import { useAct, useAsk } from '@/ui/act';
 import { useFrame } from '@/ui/frame/frame-context';
+import { LanePreviewNote } from '@/ui/policies/preview';
 import { LossQuestion, type LostPoints } from '@/ui/policies/loss-question';
 import { fieldsOf, readFields, type LaneFields, type RungFields } from '@/ui/policies/lane-form';
 
-export function LaneEditor({ policyId, revision, lane }: { policyId: number; revision: number; lane: Lane }) {
+export function LaneEditor({
+  policyId,
+  revision,
+  lane,
+  looks,
+  rpoMs,
+}: {
+  policyId: number;
+  revision: number;
+  lane: Lane;
+  looks: LaneLooks | null;
+  rpoMs: number | null;
+}) {
   const { role } = useFrame();
   const act = useAct();
   const ask = useAsk();
@@ -53,7 +67,7 @@ export function LaneEditor({ policyId, revision, lane }: { policyId: number; rev
       setSaid(`Saved as revision ${result.value.revision}. Its workloads are out of step until you apply it.`);
       router.refresh();
     } else if (result.refusal.fields.acceptLoss) {
-      const preview = await ask<{ lost: LostPoints[] }>(`/api/policies/${policyId}/preview`, {
+      const preview = await ask<{ lost: LostPoints[] }>(`/api/policies/${policyId}/loss`, {
         laneKey: lane.key,
         ladder: read.ladder,
       });
@@ -132,6 +146,9 @@ export function LaneEditor({ policyId, revision, lane }: { policyId: number; rev
           />
         </fieldset>
       ))}
+      {read.ok && (
+        <LanePreviewNote cadence={read.cadence} ladder={read.ladder} now={lane.cadence} looks={looks} rpoMs={rpoMs} />
+      )}
       <LossQuestion
         lane={lane.key}
         lost={lost}

@@ -7,6 +7,7 @@ import { useFrame } from '@/ui/frame/frame-context';
 import { Glyph } from '@/ui/glyph';
 import { SiteMap, type MapLink, type MapSite } from '@/ui/watch/site-map';
 import { Soundings } from '@/ui/watch/soundings';
+import { Upcoming } from '@/ui/watch/upcoming';
 import type { Sounding } from '@/ui/watch/soundings-layout';
 
 export interface AttentionRow {
@@ -34,6 +35,7 @@ export function WatchBoard({
   sites: readonly MapSite[];
   links: readonly MapLink[];
 }) {
+  const search = useSearchParams();
   const [hovered, setHovered] = useState<ReadonlySet<number> | null>(null);
   return (
     <>
@@ -56,6 +58,7 @@ export function WatchBoard({
               </li>
             )}
           </ol>
+          {!search.get('at') && <Upcoming />}
         </section>
         <section aria-labelledby="map-title">
           <div className="att-head">

@@ -101,7 +101,15 @@ export default async function PolicyPage({
                 , workloads spread over the cadence.
               </p>
             </div>
-            {isNow && <LaneEditor policyId={view.id} revision={view.revision} lane={lane.lane} />}
+            {isNow && (
+              <LaneEditor
+                policyId={view.id}
+                revision={view.revision}
+                lane={lane.lane}
+                looks={view.facts[lane.lane.key] ?? null}
+                rpoMs={view.rpoMs}
+              />
+            )}
           </div>
         </section>
       ))}

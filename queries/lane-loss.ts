@@ -7,7 +7,7 @@ import { select, selectOne, type Database } from '@/store/database';
 import { pointsLetGo } from '@/store/points';
 import { parseJson } from '@/store/schedules';
 
-export interface LanePreview {
+export interface LaneLoss {
   /** Points that would be let go, by workload, most first. */
   readonly lost: ReadonlyArray<{
     readonly workloadId: number;
@@ -18,13 +18,13 @@ export interface LanePreview {
 }
 
 /** Null if there is no such policy or lane. */
-export async function lanePreview(
+export async function laneLoss(
   db: Database,
   policyId: number,
   laneKey: string,
   ladder: Ladder,
   nowMs: EpochMs,
-): Promise<LanePreview | null> {
+): Promise<LaneLoss | null> {
   const row = await selectOne<{ lanes: Lane[] | string }>(
     db,
     'SELECT r.lanes FROM policies p JOIN policy_revisions r ON r.policy_id = p.id AND r.revision = p.revision WHERE p.id = ?',

@@ -5,7 +5,7 @@ import { parse } from '@/commands/command';
 import { Refusal } from '@/commands/refusal';
 import { ladder } from '@/commands/shapes';
 import type { Ladder } from '@/core/protect/ladder';
-import { lanePreview } from '@/queries/lane-preview';
+import { laneLoss } from '@/queries/lane-loss';
 
 const shape = object({ laneKey: string().required().max(24), ladder: ladder.required() });
 
@@ -17,10 +17,10 @@ export function POST(request: Request, { params }: { params: Promise<{ id: strin
     const input = await parse(shape, await jsonBody(request));
     const { db, clock } = connected();
     const { nowMs } = await clock.read();
-    const preview = Number.isSafeInteger(id)
-      ? await lanePreview(db, id, input.laneKey, input.ladder as unknown as Ladder, nowMs)
+    const loss = Number.isSafeInteger(id)
+      ? await laneLoss(db, id, input.laneKey, input.ladder as unknown as Ladder, nowMs)
       : null;
-    if (!preview) throw new Refusal('not-found', 'There is no such policy or lane.');
-    return Response.json(preview);
+    if (!loss) throw new Refusal('not-found', 'There is no such policy or lane.');
+    return Response.json(loss);
   });
 }
