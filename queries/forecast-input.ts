@@ -42,7 +42,8 @@ export async function forecastInput(db: Database, nowMs: EpochMs): Promise<Forec
          FROM schedules s JOIN enrolments e ON e.id = s.enrolment_id
          LEFT JOIN (SELECT p.workload_id, p.lane_key, MAX(p.kind) kind, MAX(p.place_kind) place_kind, MAX(p.site_id) site_id,
                            AVG(r.sent_bytes) sent, MIN(p.usable_ms - p.taken_ms) setup_ms, MAX(p.taken_ms) last_taken_ms
-                      FROM points p JOIN runs r ON r.id = p.run_id WHERE p.taken_ms > ? GROUP BY p.workload_id, p.lane_key) p
+                      FROM workloads w STRAIGHT_JOIN points p ON p.workload_id = w.id AND p.taken_ms > ? STRAIGHT_JOIN runs r ON r.id = p.run_id
+                     GROUP BY p.workload_id, p.lane_key) p
            ON p.workload_id = s.workload_id AND p.lane_key = s.lane_key
         ORDER BY s.workload_id, s.lane_key`,
       [nowMs - LEARN_MS],

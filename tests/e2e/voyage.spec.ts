@@ -114,8 +114,34 @@ test('a shorter ladder says what it destroys and asks again', async () => {
   await page.getByRole('button', { name: 'Edit snapshot lane' }).click();
   await page.getByLabel('for', { exact: true }).first().fill('24 h');
   await page.getByRole('button', { name: 'Save as revision 2' }).click();
-  await expect(page.getByRole('alert').filter({ hasText: /\d+ points of 67 workloads would be let go/ })).toBeVisible();
+  const question = page.getByRole('alertdialog');
+  await expect(question.getByRole('heading')).toHaveText(/^Let \d+ points of the snapshot lane go\?$/);
+  await expect(question.getByText(/points of 67 workloads, taken between/)).toBeVisible();
+  // It says which: a row a workload, with the instants of its points.
+  await expect(question.locator('tbody tr')).toHaveCount(67);
+  await expect(question.locator('tbody tr').first()).toContainText(/\d\d:\d\d/);
+  await expect(question.getByRole('button', { name: 'Keep these points' })).toBeFocused();
+  await question.getByRole('button', { name: 'Keep these points' }).click();
+  await expect(page.getByRole('heading', { level: 1 })).toContainText('revision 1');
   await page.getByRole('button', { name: 'Keep it as it is' }).click();
+});
+
+test('while a lane is typed its next runs, points, space and whether it can work are shown', async () => {
+  await page.goto('/policies/1');
+  await page.getByRole('button', { name: 'Edit replica lane' }).click();
+  const preview = page.getByRole('status', { name: 'Preview' });
+  await expect(preview).toContainText(/Next runs .*points a workload when full, about/);
+  await page.getByLabel('Every', { exact: true }).fill('2 h');
+  await expect(preview).toContainText(/against an RPO of 15 min: the runs are too far apart. Every .* would do/);
+  await page.getByRole('button', { name: 'Keep it as it is' }).click();
+});
+
+test('the rail shows the forecast, and Watch says what comes if nothing changes', async () => {
+  await page.goto('/');
+  await expect(page.locator('[data-forecast]')).toBeAttached({ timeout: 15_000 });
+  // Two workloads are enrolled nowhere: they stay over for all that is ahead.
+  await expect(page.locator('[data-forecast]')).toHaveAttribute('data-forecast', /^[2-9]|\d\d/);
+  await expect(page.getByText(/^If nothing changes/)).toBeVisible();
 });
 
 test('a cut link is one cause; workloads cross their RPO when they should; healed, they recover', async () => {

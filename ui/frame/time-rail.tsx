@@ -173,6 +173,14 @@ function RailPicture({
   const peakAt = rail.over.indexOf(peak);
   return (
     <g>
+      <rect
+        x={x(rail.toMs)}
+        y={6}
+        width={Math.max(0, x1 - x(rail.toMs))}
+        height={H}
+        fill="var(--shoal-1)"
+        opacity={0.6}
+      />
       {days.map((ms, i) => {
         const a = Math.max(X0, x(ms));
         const b = Math.min(x1, x(days[i + 1] ?? endMs));
@@ -188,14 +196,6 @@ function RailPicture({
           </g>
         );
       })}
-      <rect
-        x={x(rail.toMs)}
-        y={6}
-        width={Math.max(0, x1 - x(rail.toMs))}
-        height={H}
-        fill="var(--shoal-1)"
-        opacity={0.6}
-      />
       <line x1={X0} x2={x1} y1={6} y2={6} stroke="var(--ink)" />
       {outlook && <Ahead outlook={outlook} fromMs={rail.toMs} endMs={endMs} x={x} y={y} />}
       <path d={`M${X0} ${BASE}${curve}V${BASE}Z`} fill="var(--over-fill)" />

@@ -51,7 +51,8 @@ export default async function RunbookPage({
             against an RTO of {span(view.rtoMs)}.{' '}
             {view.chance && (
               <i title="The runbook played through 4,000 times with the durations that drills measured; the fewer were measured, the wider they spread.">
-                Chance to meet it {percent(view.chance.chance)}; nine times in ten within {span(view.chance.p90Ms)}.
+                Chance to meet it {view.chance.chance > 0.99 ? 'above 99%' : percent(view.chance.chance)}; nine times in
+                ten within {span(view.chance.p90Ms)}.
               </i>
             )}{' '}
             {oldest !== null && `The oldest of the points it would use now is ${span(oldest)} old. `}
