@@ -1,5 +1,8 @@
 /** The scenario worked out: every workload with its disks, policy and address; the simulated estate; the runbooks. */
-import { explainRule, type Answer, type DiskRole } from '@/core/protect/policy';
+import { enrol } from '@/core/protect/enrolment';
+import type { DiskRole } from '@/core/protect/policy';
+import { answersOf, explain, type Answer, type Subject } from '@/core/protect/selector';
+import { parseSelector } from '@/core/protect/selector-text';
 import type { Member, RunbookPlan } from '@/core/recover/runbook';
 import { GIB } from '@/core/units';
 import {
@@ -11,7 +14,6 @@ import {
   HISTORY_MS,
   LINKS,
   MOVERS,
-  NOT_ENROLLED,
   PLAIN_DISKS,
   POLICIES,
   REPOSITORIES,
@@ -90,7 +92,15 @@ export function buildFleet(): FleetWorkload[] {
           cores: DATA_ROLES.has(role) ? 8 : 4,
           memoryBytes: (DATA_ROLES.has(role) ? 32 : 8) * GIB,
           disks,
-          ...enrol(name, tier, site.name, application, role),
+          ...enrolmentOf({
+            name,
+            application,
+            site: site.name,
+            cluster: `${site.code.toLowerCase()}-c1`,
+            datastore: DATASTORES.find((d) => d.id === FIRST_DATASTORE[site.id])?.name ?? '',
+            tier: String(tier),
+            labels: { role },
+          }),
         });
       }
     });
@@ -102,20 +112,24 @@ function addressOf(subnet: string, host: number): string {
   return subnet.endsWith('::') ? `${subnet}${host.toString(16)}` : `${subnet}.${host}`;
 }
 
-/** The first policy that matches takes a workload; others that match are named. */
-function enrol(
-  name: string,
-  tier: number,
-  site: string,
-  application: string,
-  role: string,
-): Pick<FleetWorkload, 'policyId' | 'reason'> {
-  const facts = { tier: String(tier), site, application, role };
-  const fits = POLICIES.map((policy) => ({ policy, ...explainRule(policy.rule, facts) })).filter((p) => p.matches);
-  const first = (NOT_ENROLLED as readonly string[]).includes(name) ? undefined : fits[0];
+const RULES = POLICIES.map((policy) => ({
+  id: policy.id,
+  policyId: policy.id,
+  rank: policy.id,
+  selector: parseSelector(policy.takes),
+}));
+
+/** The policy whose rule comes first takes a workload; others that would are named. */
+function enrolmentOf(subject: Subject): Pick<FleetWorkload, 'policyId' | 'reason'> {
+  const [found] = enrol([subject], RULES);
+  if (found?.kind !== 'enrolled') return { policyId: null, reason: { answers: [], alsoFits: [] } };
+  const rule = RULES.find((r) => r.id === found.ruleId);
   return {
-    policyId: first?.policy.id ?? null,
-    reason: { answers: first?.answers ?? [], alsoFits: fits.slice(1).map((p) => p.policy.name) },
+    policyId: found.policyId,
+    reason: {
+      answers: rule ? answersOf(explain(rule.selector, subject)) : [],
+      alsoFits: found.others.flatMap((id) => POLICIES.find((p) => p.id === id)?.name ?? []),
+    },
   };
 }
 

@@ -164,7 +164,7 @@ export async function writeEstate(
     pool,
     'policy_revisions',
     ['policy_id', 'revision', 'lanes', 'rule', 'created_at_ms'],
-    POLICIES.map((p) => [p.id, 1, JSON.stringify(p.lanes), JSON.stringify(p.rule), START_MS - HISTORY_MS]),
+    POLICIES.map((p) => [p.id, 1, JSON.stringify(p.lanes), JSON.stringify({ takes: p.takes }), START_MS - HISTORY_MS]),
   );
   await insert(
     pool,

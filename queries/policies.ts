@@ -1,7 +1,7 @@
 /** Policies: what is promised, to whom, and who still runs an older revision. */
 import { describeLadder, steadyCount } from '@/core/protect/ladder-steady';
 import { type Ladder } from '@/core/protect/ladder';
-import type { EnrolmentRule, Lane } from '@/core/protect/policy';
+import type { Lane } from '@/core/protect/policy';
 import { worstOfRegular } from '@/core/point/exposure';
 import { describeCadence, longestGap, occurrences } from '@/core/time/cadence';
 import { DAY, type DurationMs, type EpochMs } from '@/core/units';
@@ -42,7 +42,8 @@ export interface LaneFacts {
 export interface PolicyView extends PolicyCard {
   /** By lane; one that has not run lately is missing. */
   readonly facts: Readonly<Record<string, LaneFacts>>;
-  readonly rule: EnrolmentRule;
+  /** Whom it takes: a selector as people write it. */
+  readonly takes: string;
   /** Strictest RPO among its workloads, in ms; null if it has none. */
   readonly rpoMs: number | null;
   readonly members: ReadonlyArray<{
@@ -65,7 +66,7 @@ interface Row {
   note: string;
   revision: number;
   lanes: Lane[] | string;
-  rule: EnrolmentRule | string;
+  rule: { readonly takes: string } | string;
   workloads: number;
   behind: number | null;
 }
@@ -135,7 +136,7 @@ export async function policyView(db: Database, id: number, nowMs: EpochMs): Prom
   return {
     ...card,
     facts,
-    rule: parseJson(row.rule),
+    takes: parseJson(row.rule).takes,
     members,
     rpoMs: members.length ? Math.min(...members.map((m) => m.rpo_ms)) : null,
     revisions: revisions.map((r) => ({ revision: r.revision, createdMs: r.created_at_ms, by: r.full_name })),

@@ -2,7 +2,8 @@
 import { describeLadder } from '@/core/protect/ladder-steady';
 import { evaluateLadder, type Ladder } from '@/core/protect/ladder';
 import { groupBy } from '@/core/group-by';
-import type { Answer, Lane } from '@/core/protect/policy';
+import type { Lane } from '@/core/protect/policy';
+import type { Answer } from '@/core/protect/selector';
 import { describeCadence } from '@/core/time/cadence';
 import { summariseExposure } from '@/core/point/exposure';
 import type { EpochMs } from '@/core/units';

@@ -159,6 +159,11 @@ export async function updateMany(
 /** Errors after which the same transaction may be tried again: deadlock, lock wait time-out, certification conflict. */
 const RETRYABLE = new Set([1205, 1213]);
 
+/** True if a change was refused because a unique key is taken. */
+export function isDuplicateKey(error: unknown): boolean {
+  return (error as { original?: { errno?: number } } | null)?.original?.errno === 1062;
+}
+
 /** Runs `work` in a transaction; tries again on a deadlock, five times at most. */
 export async function inTransaction<T>(db: Database, work: (tx: Tx) => Promise<T>): Promise<T> {
   for (let attempt = 1; ; attempt++) {

@@ -3,6 +3,7 @@ import { Umzug } from 'umzug';
 import { foundation } from '@/store/migrations/0001-foundation';
 import { hotPaths } from '@/store/migrations/0002-hot-paths';
 import { ruleCadences } from '@/store/migrations/0004-rule-cadences';
+import { selectors } from '@/store/migrations/0005-selectors';
 import { spaceSamples } from '@/store/migrations/0003-space-samples';
 import type { Database } from '@/store/database';
 
@@ -15,7 +16,7 @@ export interface Migration {
 }
 
 /** In order; append only. */
-const MIGRATIONS: readonly Migration[] = [foundation, hotPaths, spaceSamples, ruleCadences];
+const MIGRATIONS: readonly Migration[] = [foundation, hotPaths, spaceSamples, ruleCadences, selectors];
 
 /** Brings the schema up to date; returns the names that were applied now. */
 export async function migrate(database: Database): Promise<string[]> {

@@ -2,7 +2,7 @@
  * The run state machine in the database: waiting -> running -> succeeded | failed | cancelled, waiting -> missed, and
  * running -> waiting for a retry. Every write names the state and owner it expects; zero rows is a lost lease.
  */
-import { execute, inTransaction, select, updateMany, type Database, type Tx } from '@/store/database';
+import { execute, inTransaction, isDuplicateKey, select, updateMany, type Database, type Tx } from '@/store/database';
 import type { LaneKind } from '@/core/protect/policy';
 import type { EpochMs } from '@/core/units';
 
@@ -28,7 +28,17 @@ export const LEASE_MS = 10_000;
  * Claims waiting runs for `owner`, the highest tier first; one run a workload at a time. An older waiting occurrence of a lane that a newer
  * one has overtaken is recorded as missed, or as failed if it was tried.
  */
-export function claimRuns(db: Database, owner: string, nowMs: EpochMs, limit: number): Promise<ClaimedRun[]> {
+export async function claimRuns(db: Database, owner: string, nowMs: EpochMs, limit: number): Promise<ClaimedRun[]> {
+  try {
+    return await claim(db, owner, nowMs, limit);
+  } catch (error) {
+    // Another engine claimed another run of one of these workloads at the same moment; the next round sees it.
+    if (isDuplicateKey(error)) return [];
+    throw error;
+  }
+}
+
+function claim(db: Database, owner: string, nowMs: EpochMs, limit: number): Promise<ClaimedRun[]> {
   return inTransaction(db, async (tx) => {
     await giveUpOvertaken(db, nowMs, tx);
     const waiting = await select<ClaimedRun>(

@@ -1,4 +1,4 @@
-import { explainRule, laneChanges, type Lane } from '@/core/protect/policy';
+import { laneChanges, type Lane } from '@/core/protect/policy';
 import { HOUR } from '@/core/units';
 
 const lane: Lane = {
@@ -10,25 +10,6 @@ const lane: Lane = {
   excludeRoles: ['scratch'],
   targets: {},
 };
-const facts = { tier: '1', site: 'Ostgate', application: 'Ticketing', role: 'database' };
-
-test('a rule matches when all conditions hold, and says which do', () => {
-  const rule = {
-    conditions: [
-      { field: 'tier' as const, anyOf: ['1', '2'] },
-      { field: 'site' as const, anyOf: ['Norde'] },
-    ],
-  };
-  expect(explainRule(rule, facts)).toEqual({
-    matches: false,
-    answers: [
-      { question: 'tier is 1 or 2', value: '1', holds: true },
-      { question: 'site is Norde', value: 'Ostgate', holds: false },
-    ],
-  });
-  expect(explainRule({ conditions: [] }, facts).matches).toBe(true);
-});
-
 test('changes name the lane and the part', () => {
   const shorter: Lane = { ...lane, ladder: { reading: 'newest', count: 2 } };
   expect(laneChanges([lane], [shorter, { ...lane, key: 'backup' }])).toEqual([

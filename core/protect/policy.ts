@@ -1,4 +1,4 @@
-/** A policy's lanes: one kind of copy each, with a cadence, a ladder, a target and a consistency. */
+/** A policy's lanes: one kind of copy each, with a cadence, a ladder, a target and a consistency; whom it takes is in selector.ts. */
 import type { Cadence } from '@/core/time/cadence';
 import type { Ladder } from '@/core/protect/ladder';
 
@@ -23,37 +23,6 @@ export interface Lane {
    * stays on the workload's own datastore, so it has none.
    */
   readonly targets: Readonly<Record<string, number>>;
-}
-
-/** What a rule looks at. All conditions of a rule must hold. */
-export interface RuleCondition {
-  readonly field: 'tier' | 'site' | 'application' | 'role';
-  readonly anyOf: readonly string[];
-}
-export interface EnrolmentRule {
-  readonly conditions: readonly RuleCondition[];
-}
-
-/** Facts of a workload that a rule can ask for. */
-export type WorkloadFacts = Readonly<Record<RuleCondition['field'], string>>;
-
-export interface Answer {
-  readonly question: string;
-  readonly value: string;
-  readonly holds: boolean;
-}
-
-/** Answers each condition of a rule for one workload; the rule matches if all hold. */
-export function explainRule(
-  rule: EnrolmentRule,
-  facts: WorkloadFacts,
-): { readonly matches: boolean; readonly answers: readonly Answer[] } {
-  const answers = rule.conditions.map((condition) => ({
-    question: `${condition.field} is ${condition.anyOf.join(' or ')}`,
-    value: facts[condition.field],
-    holds: condition.anyOf.includes(facts[condition.field]),
-  }));
-  return { matches: answers.every((answer) => answer.holds), answers };
 }
 
 /** Lanes that differ between two revisions, by key, with what changed in them. */

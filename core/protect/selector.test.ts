@@ -1,5 +1,6 @@
 import fc from 'fast-check';
 import {
+  answersOf,
   explain,
   matches,
   matchesPattern,
@@ -136,5 +137,13 @@ test('an explanation says what was asked and what was found', () => {
   expect(explain(parseSelector('name like x or name is y'), subject()).parts.map((p) => p.question)).toEqual([
     'name is like x',
     'name is y',
+  ]);
+});
+
+test('an explanation in lines: what is negated says so', () => {
+  const why = explain(parseSelector('tier is 1 and not name is web-01, web-02'), subject());
+  expect(answersOf(why)).toEqual([
+    { question: 'tier is 1', value: '1', holds: true },
+    { question: 'not: name is web-01 or web-02', value: 'tkt-db-01', holds: true },
   ]);
 });

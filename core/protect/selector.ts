@@ -119,3 +119,18 @@ export function explain(selector: Selector, subject: Subject): Explanation {
       return assertNever(selector);
   }
 }
+
+/** A question and its answer in one line, as it is kept with an enrolment. */
+export interface Answer {
+  readonly question: string;
+  readonly value: string;
+  readonly holds: boolean;
+}
+
+/** The questions of an explanation that ask about the workload itself, in order; what is negated says so. */
+export function answersOf(explanation: Explanation): Answer[] {
+  const { question, found, holds, parts } = explanation;
+  if (!parts.length) return [{ question, value: found, holds }];
+  if (question !== 'not this') return parts.flatMap(answersOf);
+  return parts.flatMap(answersOf).map((a) => ({ ...a, question: `not: ${a.question}`, holds: !a.holds }));
+}

@@ -224,7 +224,7 @@ export class Harbour {
       estate.workloads.map((w) => [w.id, w.name, 1, 1, 1, 1, 1, `192.0.2.${w.id}`, 2, GIB, 'db', '{}', true]),
     );
     await execute(db, `INSERT INTO policies VALUES (1,'Tier 1','',1)`);
-    await execute(db, `INSERT INTO policy_revisions VALUES (1,1,?,'{"conditions":[]}',?,NULL)`, [
+    await execute(db, `INSERT INTO policy_revisions VALUES (1,1,?,'{"takes":"all"}',?,NULL)`, [
       JSON.stringify(LANES),
       START,
     ]);

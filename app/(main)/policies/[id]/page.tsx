@@ -39,8 +39,7 @@ export default async function PolicyPage({
             {view.name} <span>revision {view.revision}</span>
           </h1>
           <p className="plain">
-            {view.note}. It takes every workload where{' '}
-            {view.rule.conditions.map((c) => `${c.field} is ${c.anyOf.join(' or ')}`).join(' and ')}.
+            {view.note}. It takes every workload where <span className="mono">{view.takes}</span>.
           </p>
         </div>
         <div className="acts">
