@@ -17,6 +17,7 @@ export default async function WatchPage({ searchParams }: { searchParams: Search
   const { total, over, closing, unproven } = data.counts;
   const at = isNow ? '' : `&at=${asOfMs}`;
   const past = !isNow;
+  if (total === 0) return <NothingYet />;
   return (
     <>
       {past && <AsOfBand />}
@@ -68,4 +69,25 @@ function rowOf({ action, ...entry }: AttentionEntry): AttentionRow {
           ? '/policies'
           : '/runbooks';
   return { ...entry, href, label: action.label };
+}
+
+/** An empty estate is not a safe one: it says so instead of counting nothing. */
+function NothingYet() {
+  return (
+    <>
+      <section className="lede" aria-label="Summary">
+        <p>No workload is known yet, so nothing is protected.</p>
+      </section>
+      <div className="empty" data-standing>
+        <p>
+          Once a site is registered, every machine hangs here from the waterline by the age of what could be brought
+          back.
+        </p>
+        <p className="t2">
+          Sites cannot be registered in this version. The demo shows the product with a railway of 184 machines: npm run
+          demo.
+        </p>
+      </div>
+    </>
+  );
 }
