@@ -5,16 +5,9 @@ import type { Lane } from '@/core/protect/policy';
 import { buildEstate, buildFleet, buildRunbook, type FleetRunbook, type FleetWorkload } from '@/demo/fleet';
 import { HistoryMaker, type History, type HistorySink } from '@/demo/history';
 import { APPLICATIONS, DRILLS_HELD, HISTORY_MS, POLICIES, START_MS, TROUBLE } from '@/demo/scenario';
-import {
-  HistoryStream,
-  insert,
-  placeFor,
-  type SpaceReading,
-  siteOfPlace,
-  writeEstate,
-  writeHistory,
-  writeSpace,
-} from '@/demo/write';
+import { insert } from '@/demo/insert';
+import { placeFor, siteOfPlace, writeEstate } from '@/demo/write-estate';
+import { HistoryStream, type SpaceReading, writeHistory, writeSpace } from '@/demo/write-history';
 import { Journal, type JournalOptions } from '@/standin/journal';
 import { Controller } from '@/standin/operations';
 import { placeKey, World } from '@/standin/world/world';

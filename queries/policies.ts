@@ -1,10 +1,11 @@
 /** Policies: what is promised, to whom, and who still runs an older revision. */
+import type { LaneFacts } from '@/core/forecast/lane-preview';
 import { describeLadder, steadyCount } from '@/core/protect/ladder-steady';
 import { type Ladder } from '@/core/protect/ladder';
 import type { Lane } from '@/core/protect/policy';
 import { worstOfRegular } from '@/core/point/exposure';
 import { describeCadence, longestGap, occurrences } from '@/core/time/cadence';
-import { DAY, type DurationMs, type EpochMs } from '@/core/units';
+import { DAY, type EpochMs } from '@/core/units';
 import { select, selectOne, type Database } from '@/store/database';
 import { parseJson } from '@/store/schedules';
 
@@ -28,15 +29,6 @@ export interface PolicyCard {
   readonly workloads: number;
   readonly outOfStep: number;
   readonly lanes: readonly LaneView[];
-}
-
-/** What a lane's runs of the last two days were like, a workload and run. */
-export interface LaneFacts {
-  readonly sentBytes: number;
-  readonly storedBytes: number;
-  /** From taken to usable: least, and mean. */
-  readonly leastMs: DurationMs;
-  readonly meanMs: DurationMs;
 }
 
 export interface PolicyView extends PolicyCard {

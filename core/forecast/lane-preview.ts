@@ -5,10 +5,12 @@ import { steadyCount } from '@/core/protect/ladder-steady';
 import { longestGap, nextAfter, type Cadence } from '@/core/time/cadence';
 import { MINUTE, type DurationMs, type EpochMs } from '@/core/units';
 
-export interface LaneLooks {
-  /** What a run of the present cadence sends, and what its point adds, in bytes. */
+/** What runs of a lane were like lately, a workload and run. */
+export interface LaneFacts {
+  /** What a run sends, and what its point adds, in bytes. */
   readonly sentBytes: number;
   readonly storedBytes: number;
+  /** From taken to usable: least, and mean. */
   readonly leastMs: DurationMs;
   readonly meanMs: DurationMs;
 }
@@ -24,7 +26,7 @@ export interface LanePreview {
 /** How a changed cadence would look, judged by what runs of the present one were like. O(points). */
 export function previewLane(
   next: { readonly cadence: Cadence; readonly ladder: Ladder },
-  now: { readonly cadence: Cadence; readonly looks: LaneLooks | null; readonly rpoMs: DurationMs | null },
+  now: { readonly cadence: Cadence; readonly looks: LaneFacts | null; readonly rpoMs: DurationMs | null },
   nowMs: EpochMs,
 ): LanePreview {
   const gapMs = longestGap(next.cadence);

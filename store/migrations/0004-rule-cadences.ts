@@ -1,5 +1,6 @@
 import { execute, select } from '@/store/database';
 import type { Migration } from '@/store/migrate';
+import { parseJson } from '@/store/schedules';
 
 interface WeeklyCadence {
   readonly kind: 'weekly';
@@ -14,14 +15,13 @@ export const ruleCadences: Migration = {
   name: '0004-rule-cadences',
   statements: [],
   change: async (db) => {
-    const rows = await select<{ policy_id: number; revision: number; lanes: string | object }>(
-      db,
-      'SELECT policy_id, revision, lanes FROM policy_revisions',
-    );
+    const rows = await select<{
+      policy_id: number;
+      revision: number;
+      lanes: string | Array<{ cadence: { kind: string } }>;
+    }>(db, 'SELECT policy_id, revision, lanes FROM policy_revisions');
     for (const { policy_id, revision, lanes } of rows) {
-      const text = typeof lanes === 'string' ? lanes : JSON.stringify(lanes);
-      const list = JSON.parse(text) as Array<{ cadence: { kind: string } }>;
-      const changed = list.map((lane) =>
+      const changed = parseJson(lanes).map((lane) =>
         lane.cadence.kind === 'weekly' ? { ...lane, cadence: asRule(lane.cadence as unknown as WeeklyCadence) } : lane,
       );
       await execute(db, 'UPDATE policy_revisions SET lanes = ? WHERE policy_id = ? AND revision = ?', [
@@ -33,11 +33,22 @@ export const ruleCadences: Migration = {
   },
 };
 
-/** Times that do not share their minutes keep the hours and the first minute: no such lane was ever made. */
+/**
+ * A rule crosses its hours with its minutes. Where that gives more times than were wanted, BYSETPOS picks the wanted ones
+ * out of the period, so 06:00 and 18:30 stay just these two.
+ */
 function asRule({ zone, weekdays, timesMin }: WeeklyCadence) {
-  const hours = [...new Set(timesMin.map((t) => Math.floor(t / 60)))].join(',');
-  const minute = (timesMin[0] ?? 0) % 60;
-  const days =
-    weekdays.length === 7 ? 'FREQ=DAILY' : `FREQ=WEEKLY;BYDAY=${weekdays.map((d) => WEEKDAYS[d - 1]).join(',')}`;
-  return { kind: 'rule', zone, start: '2026-01-05T00:00', rule: `${days};BYHOUR=${hours};BYMINUTE=${minute}` };
+  const sorted = (values: readonly number[]): number[] => [...new Set(values)].sort((a, b) => a - b);
+  const hours = sorted(timesMin.map((t) => Math.floor(t / 60)));
+  const minutes = sorted(timesMin.map((t) => t % 60));
+  const everyDay = weekdays.length === 7;
+  const days = sorted(weekdays);
+  const crossed = hours.flatMap((hour) => minutes.map((minute) => hour * 60 + minute));
+  const wanted = (everyDay ? [0] : days).flatMap((_, day) =>
+    crossed.flatMap((time, i) => (timesMin.includes(time) ? [day * crossed.length + i + 1] : [])),
+  );
+  const picked = crossed.length === new Set(timesMin).size ? '' : `;BYSETPOS=${wanted.join(',')}`;
+  const on = everyDay ? 'FREQ=DAILY' : `FREQ=WEEKLY;BYDAY=${days.map((d) => WEEKDAYS[d - 1]).join(',')}`;
+  const rule = `${on};BYHOUR=${hours.join(',')};BYMINUTE=${minutes.join(',')}${picked}`;
+  return { kind: 'rule', zone, start: '2026-01-05T00:00', rule };
 }

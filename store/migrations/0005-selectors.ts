@@ -1,5 +1,6 @@
 import { execute, select } from '@/store/database';
 import type { Migration } from '@/store/migrate';
+import { parseJson } from '@/store/schedules';
 
 interface Conditions {
   readonly conditions: ReadonlyArray<{ readonly field: string; readonly anyOf: readonly string[] }>;
@@ -10,14 +11,14 @@ export const selectors: Migration = {
   name: '0005-selectors',
   statements: [],
   change: async (db) => {
-    const rows = await select<{ policy_id: number; revision: number; rule: string | object }>(
+    const rows = await select<{ policy_id: number; revision: number; rule: string | Partial<Conditions> }>(
       db,
       'SELECT policy_id, revision, rule FROM policy_revisions',
     );
     for (const { policy_id, revision, rule } of rows) {
-      const old = (typeof rule === 'string' ? JSON.parse(rule) : rule) as Partial<Conditions>;
-      if (!old.conditions) continue;
-      const takes = old.conditions.map(asText).join(' and ') || 'all';
+      const { conditions } = parseJson(rule);
+      if (!conditions) continue;
+      const takes = conditions.map(asText).join(' and ') || 'all';
       await execute(db, 'UPDATE policy_revisions SET rule = ? WHERE policy_id = ? AND revision = ?', [
         JSON.stringify({ takes }),
         policy_id,

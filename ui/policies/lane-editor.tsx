@@ -3,7 +3,7 @@
 import { useRouter } from 'next/navigation';
 import { useState } from 'react';
 import { PERIODS } from '@/core/protect/ladder-bucket';
-import type { LaneLooks } from '@/core/forecast/lane-preview';
+import type { LaneFacts } from '@/core/forecast/lane-preview';
 import type { Lane } from '@/core/protect/policy';
 import { useAct, useAsk } from '@/ui/act';
 import { useFrame } from '@/ui/frame/frame-context';
@@ -21,7 +21,7 @@ export function LaneEditor({
   policyId: number;
   revision: number;
   lane: Lane;
-  looks: LaneLooks | null;
+  looks: LaneFacts | null;
   rpoMs: number | null;
 }) {
   const { role } = useFrame();

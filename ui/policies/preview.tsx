@@ -1,7 +1,7 @@
 'use client';
 /** What the lane as it is typed would do: shown beside the fields, before anything is saved. */
 import { useMemo } from 'react';
-import { previewLane, type LaneLooks } from '@/core/forecast/lane-preview';
+import { previewLane, type LaneFacts } from '@/core/forecast/lane-preview';
 import type { Ladder } from '@/core/protect/ladder';
 import { spanWords } from '@/core/time/rule-words';
 import type { Cadence } from '@/core/time/cadence';
@@ -25,7 +25,7 @@ export function LanePreviewNote({
   cadence: Cadence;
   ladder: Ladder;
   now: Cadence;
-  looks: LaneLooks | null;
+  looks: LaneFacts | null;
   rpoMs: number | null;
 }) {
   const { zone, nowMs } = useFrame();

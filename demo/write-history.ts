@@ -1,186 +1,15 @@
-/** Writes the estate and its history into the empty database, in large inserts. */
+/** Writes five weeks of history: runs and points as they become final, the rest once it is made. */
 import type { Pool } from 'mysql2/promise';
-import type { Lane } from '@/core/protect/policy';
 import { spansOver } from '@/core/point/exposure';
-import { placeOf } from '@/engine/run/crew';
 import { POINT_COLUMNS, pointRow } from '@/store/settle';
-import { liveNetwork, type FleetRunbook, type FleetWorkload } from '@/demo/fleet';
+import type { FleetWorkload } from '@/demo/fleet';
 import type { History, HistoryPoint, HistoryRun, HistorySink } from '@/demo/history';
-import {
-  APPLICATIONS,
-  DATASTORE_BYTES,
-  DATASTORES,
-  HISTORY_MS,
-  LINKS,
-  MOVERS,
-  POLICIES,
-  REPOSITORIES,
-  SITES,
-  START_MS,
-  TIERS,
-  TROUBLE,
-} from '@/demo/scenario';
+import { insert, RowStream } from '@/demo/insert';
+import { HISTORY_MS, REPOSITORIES, START_MS, TIERS, TROUBLE } from '@/demo/scenario';
+import { placeFor, siteOfPlace } from '@/demo/write-estate';
 
 /** Steps of runs are kept this far back; what a run did stays for ever. */
 const STEPS_KEPT_MS = 2 * 86_400_000;
-const BATCH = 1_000;
-
-export const placeFor = (w: FleetWorkload, lane: Lane) =>
-  placeOf({ datastore_id: w.datastoreId, workload_site_id: w.siteId }, lane);
-export const siteOfPlace = (kind: string, id: number): number => {
-  const place = (kind === 'datastore' ? DATASTORES : REPOSITORIES).find((p) => p.id === id);
-  if (!place) throw new Error(`The scenario has no ${kind} ${id}.`);
-  return place.site;
-};
-
-export async function insert(
-  pool: Pool,
-  table: string,
-  columns: readonly string[],
-  rows: readonly unknown[][],
-): Promise<void> {
-  const writes: Array<Promise<unknown>> = [];
-  for (let i = 0; i < rows.length; i += BATCH) {
-    writes.push(pool.query(`INSERT INTO ${table} (${columns.join(',')}) VALUES ?`, [rows.slice(i, i + BATCH)]));
-    if (writes.length >= 4) await Promise.all(writes.splice(0));
-  }
-  await Promise.all(writes);
-}
-
-export async function writeEstate(
-  pool: Pool,
-  fleet: readonly FleetWorkload[],
-  runbooks: readonly FleetRunbook[],
-): Promise<void> {
-  await insert(
-    pool,
-    'tiers',
-    ['id', 'rpo_ms', 'rpo_site_lost_ms', 'rto_ms', 'drill_interval_ms', 'copies', 'keep_ms'],
-    TIERS.map((t) => [t.id, t.rpo, t.rpoSiteLost, t.rto, t.drill, t.copies, t.keep]),
-  );
-  await insert(
-    pool,
-    'sites',
-    ['id', 'code', 'name', 'kind', 'zone', 'map_x', 'map_y'],
-    SITES.map((s) => [s.id, s.code, s.name, s.kind, s.zone, s.x, s.y]),
-  );
-  await insert(
-    pool,
-    'links',
-    ['id', 'name', 'site_a', 'site_b', 'rate_bps', 'rtt_ms', 'loss'],
-    LINKS.map((l) => [l.id, l.name, l.a, l.b, l.rateBps, l.rttMs, l.loss]),
-  );
-  await insert(
-    pool,
-    'clusters',
-    ['id', 'site_id', 'name', 'cores', 'memory_bytes'],
-    SITES.map((s) => [s.id, s.id, `${s.code.toLowerCase()}-c1`, s.cores, s.memory]),
-  );
-  await insert(
-    pool,
-    'datastores',
-    ['id', 'site_id', 'name', 'capacity_bytes'],
-    DATASTORES.map((s) => [s.id, s.site, s.name, DATASTORE_BYTES]),
-  );
-  await insert(
-    pool,
-    'repositories',
-    ['id', 'site_id', 'name', 'capacity_bytes', 'immutable_ms'],
-    REPOSITORIES.map((r) => [r.id, r.site, r.name, r.capacity, r.immutableMs]),
-  );
-  await insert(
-    pool,
-    'movers',
-    ['id', 'site_id', 'name', 'slots', 'rate_bps'],
-    MOVERS.map((m) => [m.id, m.site, m.name, m.slots, m.rateBps]),
-  );
-  await insert(
-    pool,
-    'networks',
-    ['id', 'site_id', 'name', 'subnet', 'is_test'],
-    SITES.flatMap((s) => {
-      const [subnet, test] = s.subnet.endsWith('::')
-        ? [`${s.subnet}/64`, '2001:db8:41::/64']
-        : [`${s.subnet}.0/24`, `${s.subnet}.0/24`];
-      return [
-        [liveNetwork(s.id), s.id, `${s.code.toLowerCase()}-core`, subnet, false],
-        [s.id * 2, s.id, `${s.code.toLowerCase()}-drill`, test, true],
-      ];
-    }),
-  );
-  await insert(
-    pool,
-    'applications',
-    ['id', 'name', 'tier_id'],
-    APPLICATIONS.map(([, name, tier], i) => [i + 1, name, tier]),
-  );
-  await insert(
-    pool,
-    'workloads',
-    [
-      'id',
-      'name',
-      'application_id',
-      'site_id',
-      'cluster_id',
-      'datastore_id',
-      'network_id',
-      'address',
-      'cores',
-      'memory_bytes',
-      'role',
-      'labels',
-      'guest_agent',
-    ],
-    fleet.map((w) => [
-      w.id,
-      w.name,
-      w.applicationId,
-      w.siteId,
-      w.clusterId,
-      w.datastoreId,
-      w.networkId,
-      w.address,
-      w.cores,
-      w.memoryBytes,
-      w.role,
-      JSON.stringify({ role: w.role }),
-      true,
-    ]),
-  );
-  await insert(
-    pool,
-    'disks',
-    ['id', 'workload_id', 'number', 'role', 'size_bytes'],
-    fleet.flatMap((w) => w.disks.map((k) => [k.id, w.id, k.number, k.role, k.sizeBytes])),
-  );
-  await insert(
-    pool,
-    'policies',
-    ['id', 'name', 'note', 'revision'],
-    POLICIES.map((p) => [p.id, p.name, p.note, 1]),
-  );
-  await insert(
-    pool,
-    'policy_revisions',
-    ['policy_id', 'revision', 'lanes', 'rule', 'created_at_ms'],
-    POLICIES.map((p) => [p.id, 1, JSON.stringify(p.lanes), JSON.stringify({ takes: p.takes }), START_MS - HISTORY_MS]),
-  );
-  await insert(
-    pool,
-    'enrolments',
-    ['id', 'workload_id', 'policy_id', 'revision', 'reason', 'since_ms'],
-    fleet.flatMap((w) =>
-      w.policyId === null ? [] : [[w.id, w.id, w.policyId, 1, JSON.stringify(w.reason), START_MS - HISTORY_MS]],
-    ),
-  );
-  await insert(
-    pool,
-    'runbooks',
-    ['id', 'name', 'application_id', 'source_site_id', 'target_site_id', 'plan'],
-    runbooks.map((r) => [r.id, r.name, r.applicationId, r.sourceSiteId, r.targetSiteId, JSON.stringify(r.plan)]),
-  );
-}
 
 /** What is known of the history once it is made; its runs and points went by the stream. */
 export async function writeHistory(pool: Pool, history: History, fleet: readonly FleetWorkload[]): Promise<void> {
@@ -251,28 +80,6 @@ export async function writeHistory(pool: Pool, history: History, fleet: readonly
         drill.record.endedMs,
         drill.record.members.map((m) => m.workloadId),
       ]);
-}
-
-/** Writes rows of one table while more of them come: full batches at once, the rest at the end. */
-class RowStream {
-  private rows: unknown[][] = [];
-  private readonly writes: Array<Promise<void>> = [];
-
-  constructor(
-    private readonly pool: Pool,
-    private readonly table: string,
-    private readonly columns: readonly string[],
-  ) {}
-
-  push(row: unknown[]): void {
-    this.rows.push(row);
-    if (this.rows.length >= BATCH) this.writes.push(insert(this.pool, this.table, this.columns, this.rows.splice(0)));
-  }
-
-  async end(): Promise<void> {
-    this.writes.push(insert(this.pool, this.table, this.columns, this.rows.splice(0)));
-    await Promise.all(this.writes);
-  }
 }
 
 /** Runs and points on their way into the database while the history is still made. */
