@@ -1,6 +1,7 @@
 import fc from 'fast-check';
-import { evaluateLadder, lostByChange, type Ladder, type LadderPoint } from '@/core/protect/ladder';
-import { steadyCount, describeLadder } from '@/core/protect/ladder-steady';
+import { bucketOf } from '@/core/protect/ladder-bucket';
+import { evaluateLadder, letGoBy, lostByChange, type Ladder, type LadderPoint } from '@/core/protect/ladder';
+import { describeLadder, reachOf, steadyCount, steadyPoints } from '@/core/protect/ladder-steady';
 import { DAY, HOUR } from '@/core/units';
 
 const at = (hour: number): LadderPoint => ({ id: String(hour), takenAtMs: hour * HOUR });
@@ -130,4 +131,119 @@ test('a full ladder holds what its steps give', () => {
   const now = Date.parse('2026-03-12T23:00Z');
   expect(steadyCount(HOURLY_THEN_DAILY, HOUR, now)).toBe(34);
   expect(describeLadder(HOURLY_THEN_DAILY)).toBe('every point for 24 h, then 1 a day for 10 days');
+});
+
+const CLOSED: Ladder = { ...OVERLAY, closed: true } as Ladder;
+const keptOn = (ladder: Ladder, day: string): number =>
+  evaluateLadder(ladder, dailySince2015(day), Date.parse(day) + DAY).keep.length;
+
+// "Closed": a week, month or year counts once it is over. By definition; reproduced by two scripts.
+test.each([
+  ['2026-05-31', 37],
+  ['2026-06-15', 37],
+  ['2026-12-31', 37],
+  ['2027-01-03', 37],
+  ['2027-01-04', 37],
+  ['2027-02-28', 36],
+  ['2027-12-31', 37],
+])('3-C4: on %s the closed overlay keeps %d distinct points', (day, count) => expect(keptOn(CLOSED, day)).toBe(count));
+
+test('3-C2: 14 daily, 8 weekly, 12 monthly and 7 yearly hold 41 at most, when no point serves two', () => {
+  const rungs = OVERLAY.reading === 'overlay' ? OVERLAY.rungs : [];
+  expect(rungs.reduce((sum, rung) => sum + rung.periods, 0)).toBe(41);
+});
+
+const days2026And2027 = Array.from({ length: 730 }, (_, i) => Date.parse('2026-01-01') / DAY + i);
+test('3-C3: thinned every day of two years the open overlay is the set of that day, 33 to 37 points', () => {
+  let left = dailySince2015('2025-12-31');
+  const sizes: number[] = [];
+  for (const day of days2026And2027) {
+    left = [...left, { id: new Date(day * DAY).toISOString().slice(0, 10), takenAtMs: day * DAY + 12 * HOUR }];
+    const gone = new Set(letGoBy(OVERLAY, left, (day + 1) * DAY));
+    left = left.filter((point) => !gone.has(point.id));
+    sizes.push(left.length);
+    if (day % 61 === 0) expect(left.length).toBe(keptOn(OVERLAY, new Date(day * DAY).toISOString().slice(0, 10)));
+  }
+  expect([Math.min(...sizes), Math.max(...sizes)]).toEqual([33, 37]);
+});
+
+const lastOf = (per: 'week' | 'month', day: number): boolean =>
+  bucketOf('UTC', per, 1, day * DAY) !== bucketOf('UTC', per, 1, (day + 1) * DAY);
+test('3-D1: the last day of a month is the last of its ISO week four times in two years', () => {
+  const both = days2026And2027.filter((day) => lastOf('month', day) && lastOf('week', day));
+  expect(both.map((day) => new Date(day * DAY).toISOString().slice(0, 10))).toEqual([
+    '2026-05-31',
+    '2027-01-31',
+    '2027-02-28',
+    '2027-10-31',
+  ]);
+});
+test.each([
+  ['2026-01-31', '2026-02-01'],
+  ['2026-04-30', '2026-05-03'],
+  ['2026-12-31', '2027-01-03'],
+  ['2027-03-31', '2027-04-04'],
+])('3-D2: the ISO week of %s ends on %s', (monthEnd, weekEnd) => {
+  const day = Date.parse(monthEnd) / DAY;
+  const end = [0, 1, 2, 3, 4, 5, 6].map((i) => day + i).find((d) => lastOf('week', d)) as number;
+  expect(new Date(end * DAY).toISOString().slice(0, 10)).toBe(weekEnd);
+});
+test('3-D4: a monthly rung after a weekly one keeps month ends, not the last Sunday before them', () => {
+  const ladder = bands([null, 1, 7 * DAY], ['week', 1, 28 * DAY], ['month', 1, 400 * DAY]);
+  let left: LadderPoint[] = [];
+  for (let day = Date.parse('2026-01-01') / DAY; day <= Date.parse('2027-01-31') / DAY; day++) {
+    left.push({ id: new Date(day * DAY).toISOString().slice(0, 10), takenAtMs: day * DAY });
+    const gone = new Set(letGoBy(ladder, left, day * DAY));
+    left = left.filter((point) => !gone.has(point.id));
+  }
+  const old = left.map((point) => point.id).filter((id) => id < '2026-12');
+  expect(old).toEqual(
+    ['01-31', '02-28', '03-31', '04-30', '05-31', '06-30', '07-31', '08-31', '09-30', '10-31', '11-30'].map(
+      (d) => `2026-${d}`,
+    ),
+  );
+});
+
+test('law: what goes is the same with and without the reasons', () => {
+  fc.assert(
+    fc.property(ladders, instants, fc.boolean(), (ladder, quarters, verified) => {
+      const points = quarters.map((q, i) => ({
+        id: String(q),
+        takenAtMs: q * (HOUR / 4),
+        ...(verified && i % 3 === 0 ? { verified: i % 2 === 0 } : {}),
+        ...(i % 7 === 0 ? { heldUntilMs: 40 * DAY } : {}),
+      }));
+      const now = 60 * DAY;
+      expect(letGoBy(ladder, points, now).sort()).toEqual([...evaluateLadder(ladder, points, now).letGo].sort());
+    }),
+    { numRuns: 200 },
+  );
+});
+
+test('the newest verified point stays below the newest of all', () => {
+  const points = [
+    at(1),
+    { ...at(2), verified: true },
+    { ...at(3), verified: true },
+    { ...at(4), verified: false },
+    at(5),
+  ];
+  const verdict = evaluateLadder({ reading: 'newest', count: 1 }, points, 9 * HOUR);
+  expect(verdict.keep.map((k) => [k.id, k.why])).toEqual([
+    ['5', 'number 1 of the newest 1'],
+    ['3', 'the newest verified point always stays'],
+  ]);
+});
+
+test('which points a full ladder holds, how far it reaches back, and its words', () => {
+  const now = Date.parse('2026-03-12T23:00Z');
+  const held = steadyPoints(HOURLY_THEN_DAILY, HOUR, now);
+  expect(held).toHaveLength(34);
+  expect(held.filter((k) => k.why.startsWith('rung 2'))).toHaveLength(11);
+  expect(reachOf(HOURLY_THEN_DAILY, HOUR)).toBe(11 * DAY);
+  expect(reachOf({ reading: 'newest', count: 3 }, HOUR)).toBe(3 * HOUR);
+  expect(steadyCount({ reading: 'newest', count: 3 }, HOUR, now)).toBe(3);
+  expect(steadyCount(OVERLAY, DAY, Date.parse('2026-05-31T12:00Z'))).toBe(36);
+  expect(describeLadder(OVERLAY)).toMatch(/^last of each of 14 days and last of each of 8 weeks/);
+  expect(describeLadder({ reading: 'newest', count: 3 })).toBe('the newest 3');
 });

@@ -4,13 +4,20 @@ import { applyPolicy, editLane } from '@/commands/policies';
 import { Refusal } from '@/commands/refusal';
 import { cancelRun, holdPoint, releaseHold, retryRun, runNow } from '@/commands/runs';
 import type { Ladder } from '@/core/protect/ladder';
+import type { Lane } from '@/core/protect/policy';
+import { matches } from '@/core/protect/selector';
+import { parseSelector } from '@/core/protect/selector-text';
+import { occurrences, type Cadence } from '@/core/time/cadence';
 import { HOUR, MINUTE } from '@/core/units';
 import { forecastInput } from '@/queries/forecast-input';
 import { laneLoss } from '@/queries/lane-loss';
 import { policyView } from '@/queries/policies';
 import { repositorySpace } from '@/queries/space';
 import { execute, insertMany } from '@/store/database';
+import { ruleCadences } from '@/store/migrations/0004-rule-cadences';
+import { selectors } from '@/store/migrations/0005-selectors';
 import { claimRuns, recordProgress, takeOverDeadRuns } from '@/store/runs';
+import { parseJson } from '@/store/schedules';
 import { POINT_COLUMNS, settleCancelled, settleFailure, settleSuccesses } from '@/store/settle';
 import { Harbour, LANES, START, WORKLOADS } from './harbour';
 
@@ -298,4 +305,50 @@ test('a repository without samples has no trend; with some it says when it is fu
   const [space] = await repositorySpace(harbour.db, START);
   expect(space).toMatchObject({ usedBytes: 900, bytesPerDay: 24 });
   expect(Math.round(((space?.fullMs ?? 0) - START) / HOUR)).toBe(100);
+});
+
+test('weekday cadences and conditions of an older database become rules and selectors that mean the same', async () => {
+  const weekly = (weekdays: number[], timesMin: number[]) => ({
+    ...lane,
+    cadence: { kind: 'weekly', zone: 'Europe/Oslo', weekdays, timesMin },
+  });
+  const lanes = [weekly([1, 2, 3, 4, 5, 6, 7], [1260]), weekly([5, 1], [360, 1110]), lane];
+  const rule = {
+    conditions: [
+      { field: 'tier', anyOf: ['2'] },
+      { field: 'site', anyOf: ['Hollin Point', 'Norde'] },
+      { field: 'role', anyOf: ['db'] },
+    ],
+  };
+  await execute(harbour.db, 'UPDATE policy_revisions SET lanes = ?, rule = ?', [
+    JSON.stringify(lanes),
+    JSON.stringify(rule),
+  ]);
+  await ruleCadences.change?.(harbour.db);
+  await selectors.change?.(harbour.db);
+  const [row] = await harbour.rows<{ lanes: string; rule: string }>('SELECT lanes, rule FROM policy_revisions');
+  const cadences = (parseJson<unknown>(row?.lanes ?? '') as Lane[]).map((l) => l.cadence);
+  const local = (cadence: Cadence) =>
+    occurrences(cadence, START, START + 7 * 24 * HOUR).map((ms) => new Date(ms + HOUR).toISOString().slice(8, 16));
+  // START is Thursday 12 March 2026, 08:00 in Oslo; 06:00 and 18:30 stay just these two.
+  expect(local(cadences[1] as Cadence)).toEqual(['13T06:00', '13T18:30', '16T06:00', '16T18:30']);
+  expect(local(cadences[0] as Cadence)).toHaveLength(7);
+  expect(cadences[2]).toEqual(lane.cadence);
+  const { takes } = parseJson<{ takes: string }>(row?.rule ?? '');
+  const subject = {
+    name: 'x',
+    application: 'a',
+    cluster: 'c',
+    datastore: 'd',
+    tier: '2',
+    site: 'Hollin Point',
+    labels: { role: 'db' },
+  };
+  const means = (over: object) => matches(parseSelector(takes), { ...subject, ...over });
+  expect([means({}), means({ site: 'Ostgate' }), means({ tier: '1' }), means({ labels: {} })]).toEqual([
+    true,
+    false,
+    false,
+    false,
+  ]);
 });

@@ -1,0 +1,86 @@
+import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { HttpController } from '@/connectors/http-controller';
+import { ControllerError } from '@/connectors/site-controller';
+
+type Answer = (request: IncomingMessage, body: string, response: ServerResponse) => void;
+let server: Server | null = null;
+let controller: HttpController;
+
+/** A real server on loopback that answers as it is told. */
+async function serve(answer: Answer): Promise<void> {
+  server = createServer((request, response) => {
+    let body = '';
+    request.on('data', (chunk: Buffer) => (body += chunk.toString()));
+    request.on('end', () => answer(request, body, response));
+  });
+  await new Promise<void>((resolve) => server?.listen(0, '127.0.0.1', () => resolve()));
+  connect((server.address() as AddressInfo).port);
+}
+function connect(port: number): void {
+  controller = new HttpController({ host: '127.0.0.1', port, token: 'secret', timeoutMs: 200, nowMs: () => 1234 });
+}
+afterEach(async () => {
+  controller.close();
+  server?.closeAllConnections();
+  await new Promise<void>((resolve) => (server ? server.close(() => resolve()) : resolve()));
+  server = null;
+});
+
+async function failure(work: Promise<unknown>): Promise<ControllerError> {
+  const error: unknown = await work.then(
+    () => null,
+    (caught: unknown) => caught,
+  );
+  expect(error).toBeInstanceOf(ControllerError);
+  return error as ControllerError;
+}
+
+test('a request carries its operation, the instant of the fleet and the credentials', async () => {
+  const seen: unknown[] = [];
+  await serve((request, body, response) => {
+    seen.push(request.method, request.url, request.headers.authorization, JSON.parse(body));
+    response.end('{"takenMs":7}');
+  });
+  expect(await controller.snapshot({ key: 's1', workloadId: 3, freeze: true })).toEqual({ takenMs: 7 });
+  const body = { atMs: 1234, body: { key: 's1', workloadId: 3, freeze: true } };
+  expect(seen).toEqual(['POST', '/operations/snapshot', 'Bearer secret', body]);
+});
+
+test('asking about no transfer asks nobody', async () => {
+  connect(1);
+  expect(await controller.progress([])).toEqual([]);
+});
+
+test.each<[string, number, string, string, string]>([
+  [
+    'a cause of the catalogue',
+    409,
+    '{"code":"repository-full","subject":"mil-r1","title":"No space left."}',
+    'repository-full',
+    'mil-r1',
+  ],
+  ['a cause that nobody knows', 409, '{"code":"tired","subject":"x","title":"No."}', 'internal', 'x'],
+  ['no JSON at all', 500, '<html>oops</html>', 'internal', 'status'],
+  ['nothing', 503, '', 'internal', 'status'],
+])('a refusal with %s', async (_name, status, text, code, subject) => {
+  await serve((_request, _body, response) => response.writeHead(status).end(text));
+  const error = await failure(controller.status());
+  expect([error.code, error.subject]).toEqual([code, subject]);
+  expect(error.remedy.length).toBeGreaterThan(10);
+});
+
+test('silence is an answer: no server, no reply in time, and a reply that breaks off', async () => {
+  await serve(() => undefined);
+  expect(await failure(controller.status())).toMatchObject({ code: 'site-no-answer', retryable: true });
+  controller.close();
+  server?.closeAllConnections();
+  await new Promise<void>((resolve) => server?.close(() => resolve()));
+  expect((await failure(controller.status())).code).toBe('site-no-answer');
+  await serve((_request, _body, response) => {
+    response.writeHead(200, { 'content-length': 100 });
+    response.write('{"half');
+    setTimeout(() => response.destroy(), 20);
+  });
+  expect((await failure(controller.status())).code).toBe('site-no-answer');
+});
