@@ -167,6 +167,11 @@ test('3-C3: thinned every day of two years the open overlay is the set of that d
   expect([Math.min(...sizes), Math.max(...sizes)]).toEqual([33, 37]);
 });
 
+test('3-C5: the closed overlay holds 36 to 38 points in these two years', () => {
+  const sizes = days2026And2027.map((day) => keptOn(CLOSED, new Date(day * DAY).toISOString().slice(0, 10)));
+  expect([Math.min(...sizes), Math.max(...sizes)]).toEqual([36, 38]);
+});
+
 const lastOf = (per: 'week' | 'month', day: number): boolean =>
   bucketOf('UTC', per, 1, day * DAY) !== bucketOf('UTC', per, 1, (day + 1) * DAY);
 test('3-D1: the last day of a month is the last of its ISO week four times in two years', () => {
