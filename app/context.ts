@@ -1,7 +1,7 @@
 /** What every page and route of the web process shares: database, clock, session, moment. */
 import 'server-only';
 import { cookies } from 'next/headers';
-import { redirect } from 'next/navigation';
+import { notFound, redirect } from 'next/navigation';
 import { sessionOf, type Session } from '@/commands/sessions';
 import type { EpochMs } from '@/core/units';
 import { connectFromEnvironment, type Connected } from '@/queries/connect';
@@ -23,6 +23,18 @@ export async function requireSession(): Promise<Session> {
 }
 
 export type SearchParams = Promise<Record<string, string | string[] | undefined>>;
+
+/** What a page about one thing is given. */
+export interface SubjectProps {
+  readonly params: Promise<{ readonly id: string }>;
+  readonly searchParams: SearchParams;
+}
+
+/** The id in a page's address; what is no whole number is no page either. */
+export async function idOf(params: SubjectProps['params']): Promise<number> {
+  const id = Number((await params).id);
+  return Number.isSafeInteger(id) ? id : notFound();
+}
 
 export interface Moment {
   readonly nowMs: EpochMs;

@@ -6,6 +6,9 @@ import { assertNever, DAY, HOUR, type EpochMs } from '@/core/units';
 export const PERIODS = ['hour', 'day', 'week', 'month', 'year'] as const;
 export type Period = (typeof PERIODS)[number];
 
+/** "a day", "an hour". */
+export const aPeriod = (per: Period): string => `${per === 'hour' ? 'an' : 'a'} ${per}`;
+
 /** Number of the bucket that an instant falls in: `count` equal slots a period, in local time; weeks are ISO 8601. O(log transitions). */
 export function bucketOf(zone: string, per: Period, count: number, atMs: EpochMs): number {
   return bucketOfWall(per, count, atMs + offsetAt(zone, atMs));

@@ -1,4 +1,5 @@
 /** What a ladder holds once it is full, and its plain words. */
+import { aPeriod } from '@/core/protect/ladder-bucket';
 import { evaluateLadder, letGoBy, type Keep, type Ladder } from '@/core/protect/ladder';
 import { DAY, HOUR, type DurationMs, type EpochMs } from '@/core/units';
 
@@ -45,7 +46,7 @@ export function describeLadder(ladder: Ladder): string {
     .map((rung) => {
       const days = rung.spanMs / DAY;
       const span = days >= 2 ? `${Math.round(days)} days` : `${Math.round(rung.spanMs / HOUR)} h`;
-      return rung.per === null ? `every point for ${span}` : `${rung.count} a ${rung.per} for ${span}`;
+      return rung.per === null ? `every point for ${span}` : `${rung.count} ${aPeriod(rung.per)} for ${span}`;
     })
     .join(', then ');
 }

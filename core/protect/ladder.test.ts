@@ -251,4 +251,5 @@ test('which points a full ladder holds, how far it reaches back, and its words',
   expect(steadyCount(OVERLAY, DAY, Date.parse('2026-05-31T12:00Z'))).toBe(36);
   expect(describeLadder(OVERLAY)).toMatch(/^last of each of 14 days and last of each of 8 weeks/);
   expect(describeLadder({ reading: 'newest', count: 3 })).toBe('the newest 3');
+  expect(describeLadder(bands(['hour', 2, DAY]))).toBe('2 an hour for 24 h');
 });

@@ -10,7 +10,7 @@
  * Invariants (ladder.test.ts): thinning step by step gives the same set as thinning once; what one evaluation lets go
  * no later one wants back; the newest point always stays, and so does the newest verified one. Buckets: ladder-bucket.ts.
  */
-import { bucketOfWall, isOver, type Period } from '@/core/protect/ladder-bucket';
+import { aPeriod, bucketOfWall, isOver, type Period } from '@/core/protect/ladder-bucket';
 import { offsetAt } from '@/core/time/zone';
 import { assertNever, type DurationMs, type EpochMs } from '@/core/units';
 
@@ -227,5 +227,5 @@ function bandWords(rung: BandRung, index: number): string {
   if (rung.per === null) return `rung ${index + 1}: every point is kept`;
   return rung.count === 1
     ? `rung ${index + 1}: last point of its ${rung.per}`
-    : `rung ${index + 1}: last of its share of the ${rung.per} (${rung.count} a ${rung.per})`;
+    : `rung ${index + 1}: last of its share of the ${rung.per} (${rung.count} ${aPeriod(rung.per)})`;
 }

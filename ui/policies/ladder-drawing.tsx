@@ -1,3 +1,4 @@
+import { aPeriod } from '@/core/protect/ladder-bucket';
 import type { Ladder } from '@/core/protect/ladder';
 import { span } from '@/ui/format';
 
@@ -42,7 +43,7 @@ export function LadderDrawing({ ladder }: { ladder: Ladder }) {
               />
             ))}
             <text x={x0} y={11} fontSize={12} fontWeight={650}>
-              {rung.per === null ? 'every point' : `${rung.count} a ${rung.per}`}
+              {rung.per === null ? 'every point' : `${rung.count} ${aPeriod(rung.per)}`}
             </text>
             <text x={x0} y={63} fontSize={12} style={{ fill: 'var(--ink-2)' }}>
               for {span(rung.spanMs)}

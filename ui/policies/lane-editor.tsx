@@ -2,7 +2,7 @@
 /** Edits cadence and ladder of a lane: checked as one types, then saved as a new revision that says what it destroys. */
 import { useRouter } from 'next/navigation';
 import { useState } from 'react';
-import { PERIODS } from '@/core/protect/ladder-bucket';
+import { aPeriod, PERIODS } from '@/core/protect/ladder-bucket';
 import type { LaneFacts } from '@/core/forecast/lane-preview';
 import type { Lane } from '@/core/protect/policy';
 import { useAct, useAsk } from '@/ui/act';
@@ -132,7 +132,7 @@ export function LaneEditor({
               <option>every point</option>
               {PERIODS.map((p) => (
                 <option key={p} value={p}>
-                  a {p}
+                  {aPeriod(p)}
                 </option>
               ))}
             </select>

@@ -1,7 +1,7 @@
 import type { Metadata } from 'next';
 import Link from 'next/link';
 import { notFound } from 'next/navigation';
-import { connected, momentOf, type SearchParams } from '@/app/context';
+import { connected, idOf, momentOf, type SubjectProps } from '@/app/context';
 import { displayZone } from '@/queries/connect';
 import { drillView, type DrillView } from '@/queries/runbooks';
 import { ActButton } from '@/ui/act';
@@ -12,17 +12,11 @@ import { DrillConsole } from '@/ui/runbooks/drill-console';
 
 export const metadata: Metadata = { title: 'Drill' };
 
-export default async function DrillPage({
-  params,
-  searchParams,
-}: {
-  params: Promise<{ id: string }>;
-  searchParams: SearchParams;
-}) {
+export default async function DrillPage({ params, searchParams }: SubjectProps) {
   const { db } = connected();
-  const id = Number((await params).id);
+  const id = await idOf(params);
   const { nowMs } = await momentOf(searchParams);
-  const [view, zone] = await Promise.all([Number.isSafeInteger(id) ? drillView(db, id) : null, displayZone(db)]);
+  const [view, zone] = await Promise.all([drillView(db, id), displayZone(db)]);
   if (!view) notFound();
   const { record } = view;
   return (

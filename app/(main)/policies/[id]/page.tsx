@@ -1,7 +1,7 @@
 import type { Metadata } from 'next';
 import Link from 'next/link';
 import { notFound } from 'next/navigation';
-import { connected, momentOf, type SearchParams } from '@/app/context';
+import { connected, idOf, momentOf, type SubjectProps } from '@/app/context';
 import { displayZone } from '@/queries/connect';
 import { policyView } from '@/queries/policies';
 import { ActButton } from '@/ui/act';
@@ -12,20 +12,11 @@ import { LaneEditor } from '@/ui/policies/lane-editor';
 
 export const metadata: Metadata = { title: 'Policy' };
 
-export default async function PolicyPage({
-  params,
-  searchParams,
-}: {
-  params: Promise<{ id: string }>;
-  searchParams: SearchParams;
-}) {
+export default async function PolicyPage({ params, searchParams }: SubjectProps) {
   const { db } = connected();
   const { nowMs, isNow } = await momentOf(searchParams);
-  const id = Number((await params).id);
-  const [view, zone] = await Promise.all([
-    Number.isSafeInteger(id) ? policyView(db, id, nowMs) : null,
-    displayZone(db),
-  ]);
+  const id = await idOf(params);
+  const [view, zone] = await Promise.all([policyView(db, id, nowMs), displayZone(db)]);
   if (!view) notFound();
   return (
     <>

@@ -1,7 +1,7 @@
 import type { Metadata } from 'next';
 import Link from 'next/link';
 import { notFound } from 'next/navigation';
-import { connected, momentOf, type SearchParams } from '@/app/context';
+import { connected, idOf, momentOf, type SubjectProps } from '@/app/context';
 import { displayZone } from '@/queries/connect';
 import { runbookView } from '@/queries/runbooks';
 import { percent, span, when } from '@/ui/format';
@@ -13,20 +13,11 @@ import { Timeline } from '@/ui/runbooks/timeline';
 
 export const metadata: Metadata = { title: 'Runbook' };
 
-export default async function RunbookPage({
-  params,
-  searchParams,
-}: {
-  params: Promise<{ id: string }>;
-  searchParams: SearchParams;
-}) {
+export default async function RunbookPage({ params, searchParams }: SubjectProps) {
   const { db } = connected();
-  const id = Number((await params).id);
+  const id = await idOf(params);
   const { nowMs, isNow } = await momentOf(searchParams);
-  const [view, zone] = await Promise.all([
-    Number.isSafeInteger(id) ? runbookView(db, id, nowMs) : null,
-    displayZone(db),
-  ]);
+  const [view, zone] = await Promise.all([runbookView(db, id, nowMs), displayZone(db)]);
   if (!view) notFound();
   const lacking = view.readiness.filter((check) => !check.ready).length;
   const total = view.estimate.kind === 'timed' ? view.estimate.duration : null;

@@ -1,7 +1,7 @@
 import type { Metadata } from 'next';
 import Link from 'next/link';
 import { notFound } from 'next/navigation';
-import { connected, momentOf, type SearchParams } from '@/app/context';
+import { connected, idOf, momentOf, type SubjectProps } from '@/app/context';
 import { displayZone } from '@/queries/connect';
 import { runView } from '@/queries/runs';
 import { bytes, exact, span, when } from '@/ui/format';
@@ -9,17 +9,11 @@ import { RunTable } from '@/ui/runs/run-table';
 
 export const metadata: Metadata = { title: 'Run' };
 
-export default async function RunPage({
-  params,
-  searchParams,
-}: {
-  params: Promise<{ id: string }>;
-  searchParams: SearchParams;
-}) {
+export default async function RunPage({ params, searchParams }: SubjectProps) {
   const { db } = connected();
-  const id = Number((await params).id);
+  const id = await idOf(params);
   const { nowMs, isNow } = await momentOf(searchParams);
-  const [run, zone] = await Promise.all([Number.isSafeInteger(id) ? runView(db, id) : null, displayZone(db)]);
+  const [run, zone] = await Promise.all([runView(db, id), displayZone(db)]);
   if (!run) notFound();
   return (
     <>

@@ -1,7 +1,7 @@
 import type { Metadata } from 'next';
 import Link from 'next/link';
 import { notFound } from 'next/navigation';
-import { connected, momentOf, type SearchParams } from '@/app/context';
+import { connected, idOf, momentOf, type SubjectProps } from '@/app/context';
 import { displayZone } from '@/queries/connect';
 import { workloadView, type WorkloadView } from '@/queries/workload';
 import { ActButton } from '@/ui/act';
@@ -11,17 +11,13 @@ import { Gauge } from '@/ui/gauge';
 import { Glyph, OutcomeMark } from '@/ui/glyph';
 import { PointBoard } from '@/ui/workloads/point-board';
 
-interface Props {
-  readonly params: Promise<{ id: string }>;
-  readonly searchParams: SearchParams;
-}
 export const metadata: Metadata = { title: 'Workload' };
 
-export default async function WorkloadPage({ params, searchParams }: Props) {
+export default async function WorkloadPage({ params, searchParams }: SubjectProps) {
   const { db } = connected();
-  const id = Number((await params).id);
+  const id = await idOf(params);
   const { asOfMs, isNow } = await momentOf(searchParams);
-  const view = Number.isSafeInteger(id) ? await workloadView(db, id, asOfMs, isNow) : null;
+  const view = await workloadView(db, id, asOfMs, isNow);
   if (!view) notFound();
   const zone = await displayZone(db);
   const s = view.standing;
