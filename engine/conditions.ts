@@ -1,7 +1,7 @@
 /** What the sites say of themselves, kept as spans: sites that do not answer, links below their rate, space used. */
 import { HOUR, type EpochMs } from '@/core/units';
 import type { FleetStatus, SiteController } from '@/connectors/site-controller';
-import { execute, inTransaction, select, type Database, type Tx } from '@/store/database';
+import { execute, inTransaction, insertMany, select, updateMany, type Database, type Tx } from '@/store/database';
 
 /** Below this share of its rate a link counts as slow. */
 const SLOW_BELOW = 0.9;
@@ -39,18 +39,13 @@ export async function observeConditions(db: Database, site: SiteController, nowM
   });
 }
 
-/** The newest reading of each hour stays. */
+/** What each repository uses now; of every hour the first reading stays, so that the past shows nothing early. */
 async function noteSpace(db: Database, status: FleetStatus, nowMs: EpochMs, tx: Tx): Promise<void> {
   const hourMs = Math.floor(nowMs / HOUR) * HOUR;
-  for (const { id, usedBytes } of status.repositories) {
-    await execute(db, 'UPDATE repositories SET used_bytes = ? WHERE id = ?', [usedBytes, id], tx);
-    await execute(
-      db,
-      'REPLACE INTO space_samples (repository_id, at_ms, used_bytes) VALUES (?, ?, ?)',
-      [id, hourMs, usedBytes],
-      tx,
-    );
-  }
+  const used = status.repositories.map((repository) => [repository.id, repository.usedBytes]);
+  await updateMany(db, 'repositories', ['id'], ['used_bytes'], used, { tx });
+  const samples = status.repositories.map(({ id, usedBytes }) => [id, hourMs, usedBytes]);
+  await insertMany(db, 'space_samples', ['repository_id', 'at_ms', 'used_bytes'], samples, tx, 'INSERT IGNORE');
 }
 
 async function siteNames(db: Database): Promise<string[]> {

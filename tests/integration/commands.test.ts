@@ -3,12 +3,14 @@ import { perform, type Command, type Person } from '@/commands/command';
 import { applyPolicy, editLane } from '@/commands/policies';
 import { Refusal } from '@/commands/refusal';
 import { cancelRun, holdPoint, releaseHold, retryRun, runNow } from '@/commands/runs';
+import type { SiteController } from '@/connectors/site-controller';
 import type { Ladder } from '@/core/protect/ladder';
 import type { Lane } from '@/core/protect/policy';
 import { matches } from '@/core/protect/selector';
 import { parseSelector } from '@/core/protect/selector-text';
 import { occurrences, type Cadence } from '@/core/time/cadence';
 import { HOUR, MINUTE } from '@/core/units';
+import { observeConditions } from '@/engine/conditions';
 import { forecastInput } from '@/queries/forecast-input';
 import { laneLoss } from '@/queries/lane-loss';
 import { policyView } from '@/queries/policies';
@@ -288,6 +290,26 @@ test('the forecast starts from what runs were like, and what fails stays blocked
     blocked: false,
   });
   expect(two?.blocked).toBe(true);
+});
+
+test('of every hour the first reading of space stays, and the newest is what is used now', async () => {
+  await execute(
+    harbour.db,
+    `INSERT INTO repositories (id, site_id, name, capacity_bytes) VALUES (1, 2, 'mil-r1', 1000)`,
+  );
+  const observe = (usedBytes: number, atMs: number) => {
+    const status = { sitesUp: ['Ostgate', 'Millbrook'], links: [], repositories: [{ id: 1, usedBytes }] };
+    return observeConditions(harbour.db, { status: () => Promise.resolve(status) } as unknown as SiteController, atMs);
+  };
+  await observe(100, START + MINUTE);
+  await observe(150, START + 30 * MINUTE);
+  await observe(200, START + HOUR);
+  const samples = await harbour.rows('SELECT at_ms, used_bytes FROM space_samples ORDER BY at_ms');
+  expect(samples).toEqual([
+    { at_ms: START, used_bytes: 100 },
+    { at_ms: START + HOUR, used_bytes: 200 },
+  ]);
+  expect(await harbour.rows('SELECT used_bytes FROM repositories')).toEqual([{ used_bytes: 200 }]);
 });
 
 test('a repository without samples has no trend; with some it says when it is full', async () => {
