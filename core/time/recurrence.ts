@@ -88,43 +88,42 @@ const PERIOD_MS = { DAILY: DAY, WEEKLY: 7 * DAY, MONTHLY: 31 * DAY, YEARLY: 366 
 /** Hands out instances from `fromMs` on, in order, until `take` says no or there are none. */
 function walk(r: Recurrence, fromMs: EpochMs, take: (atMs: EpochMs) => boolean): void {
   const { rule, zone, startWallMs } = r;
-  const times = timesOf(rule, startWallMs - Math.floor(startWallMs / DAY) * DAY);
   const startDay = Math.floor(startWallMs / DAY);
+  const times = timesOf(rule, startWallMs - startDay * DAY);
+  const firstDayOf = periodStarts(rule, startDay);
+  const wallsFrom = expansion(rule, startDay, times);
+  const excepted = new Set(r.exceptWallMs.map((wall) => fromLocal(zone, wall)));
+  const { count } = rule;
+  const untilMs = rule.untilMs ?? Infinity;
   // A count runs from the start; without one, whole periods before the span are passed over.
-  let period = rule.count === null ? Math.max(0, periodOf(r, fromMs) - 1) : 0;
+  let period = count === null ? Math.max(0, periodOf(r, fromMs) - 1) : 0;
   let counted = 0;
   let last = -Infinity;
   for (let barren = 0; barren < BARREN; period++) {
-    const first = firstDay(rule, startDay, period);
-    if (rule.untilMs !== null && fromLocal(zone, first * DAY) > rule.untilMs) return;
-    const instances = instancesOf(r, periodWalls(rule, first, startDay, times), times.length > 1);
-    barren = instances.length ? 0 : barren + 1;
-    for (const { atMs, excepted } of instances) {
+    const first = firstDayOf(period);
+    if (untilMs !== Infinity && fromLocal(zone, first * DAY) > untilMs) return;
+    const instants = instantsOf(r, first * DAY, wallsFrom(first), times.length > 1);
+    barren = instants.length ? 0 : barren + 1;
+    for (const atMs of instants) {
       if (atMs <= last) continue;
       last = atMs;
-      if (rule.untilMs !== null && atMs > rule.untilMs) return;
-      if (rule.count !== null && ++counted > rule.count) return;
-      if (atMs >= fromMs && !excepted && !take(atMs)) return;
+      if (atMs > untilMs) return;
+      if (count !== null && ++counted > count) return;
+      if (atMs >= fromMs && !excepted.has(atMs) && !take(atMs)) return;
     }
   }
 }
 
-interface Instance {
-  readonly atMs: EpochMs;
-  readonly excepted: boolean;
-}
-
 /** Instants of local readings; only a gap in the local time turns the order of several times of a day round. */
-function instancesOf(
-  { zone, startWallMs, exceptWallMs }: Recurrence,
+function instantsOf(
+  { zone, startWallMs }: Recurrence,
+  baseMs: number,
   walls: readonly number[],
   sort: boolean,
-): Instance[] {
-  const found: Instance[] = [];
-  for (const wall of walls)
-    if (wall >= startWallMs)
-      found.push({ atMs: fromLocal(zone, wall), excepted: exceptWallMs.length > 0 && exceptWallMs.includes(wall) });
-  return sort ? found.sort((a, b) => a.atMs - b.atMs) : found;
+): EpochMs[] {
+  const found: EpochMs[] = [];
+  for (const wall of walls) if (baseMs + wall >= startWallMs) found.push(fromLocal(zone, baseMs + wall));
+  return sort ? found.sort((a, b) => a - b) : found;
 }
 
 /** Number of the period, counted from the start's in steps of the interval, that holds an instant. */
@@ -154,28 +153,70 @@ function monthOf(day: number): number {
   return year * 12 + month - 1;
 }
 
-/** First day of a period. */
-function firstDay(rule: Rule, start: number, period: number): number {
-  const steps = period * rule.interval;
+/** First day of each period by its number. */
+function periodStarts(rule: Rule, start: number): (period: number) => number {
+  const { interval, weekStart } = rule;
   switch (rule.frequency) {
     case 'DAILY':
-      return start + steps;
-    case 'WEEKLY':
-      return start - intoWeek(start, rule.weekStart) + steps * 7;
-    case 'MONTHLY':
-      return dayNumber(Math.floor((monthOf(start) + steps) / 12), ((monthOf(start) + steps) % 12) + 1, 1);
-    case 'YEARLY':
-      return dayNumber(civilOf(start).year + steps, 1, 1);
+      return (period) => start + period * interval;
+    case 'WEEKLY': {
+      const first = start - intoWeek(start, weekStart);
+      return (period) => first + period * interval * 7;
+    }
+    case 'MONTHLY': {
+      const first = monthOf(start);
+      return (period) => dayNumber(0, first + period * interval + 1, 1);
+    }
+    case 'YEARLY': {
+      const { year } = civilOf(start);
+      return (period) => dayNumber(year + period * interval, 1, 1);
+    }
     default:
       return assertNever(rule.frequency);
   }
 }
 
-/** Local readings of the period that begins on day `first`, ascending. */
+/**
+ * Local readings of the period that begins on a day, ascending, in ms since that day. A calendar has 28 shapes of month
+ * and 14 of year (length and first weekday): each is expanded once.
+ */
+function expansion(rule: Rule, startDay: number, times: readonly number[]): (first: number) => readonly number[] {
+  const known = new Map<number, readonly number[]>();
+  return (first) => {
+    const shape = shapeOf(rule, first);
+    if (shape === null) return periodWalls(rule, first, startDay, times);
+    let walls = known.get(shape);
+    if (!walls) known.set(shape, (walls = periodWalls(rule, first, startDay, times)));
+    return walls;
+  };
+}
+
+/** Number of the shape that decides the readings of a period, or null if it is one of its own. */
+function shapeOf(rule: Rule, first: number): number | null {
+  if (rule.byMonth.length && rule.frequency !== 'YEARLY') return null;
+  switch (rule.frequency) {
+    case 'DAILY':
+      return rule.byMonthDay.length ? null : weekdayOf(first);
+    case 'WEEKLY':
+      return 0;
+    case 'MONTHLY':
+      return lengthOfMonth(first) * 8 + weekdayOf(first);
+    case 'YEARLY':
+      return (lengthOfMonth(first + 31) - 28) * 8 + weekdayOf(first);
+    default:
+      return assertNever(rule.frequency);
+  }
+}
+
+/** Days of the month that begins on a day. */
+function lengthOfMonth(first: number): number {
+  for (let length = 28; length < 31; length++) if (civilOf(first + length).day === 1) return length;
+  return 31;
+}
+
 function periodWalls(rule: Rule, first: number, startDay: number, times: readonly number[]): number[] {
-  const days = daysOf(rule, first, startDay);
   const walls: number[] = [];
-  for (const day of days) for (const time of times) walls.push(day * DAY + time);
+  for (const day of daysOf(rule, first, startDay)) for (const time of times) walls.push((day - first) * DAY + time);
   return rule.bySetPos.length ? picked(walls, rule.bySetPos) : walls;
 }
 
