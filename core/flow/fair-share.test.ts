@@ -1,4 +1,5 @@
 import fc from 'fast-check';
+import solver from 'javascript-lp-solver';
 import { fairShares, type Flow } from '@/core/flow/fair-share';
 
 const flows = (...over: string[]): Flow[] => over.map((names) => ({ over: names.split(' ').filter(Boolean) }));
@@ -126,4 +127,71 @@ test('law: nothing is over capacity, and every flow is stopped by a full resourc
 
 test('a flow over a dead link gets nothing, one without limits everything', () => {
   expect(fairShares(flows('x', ''), new Map([['x', 0]]))).toEqual([0, Infinity]);
+});
+
+/** Max-min fairness by linear programmes (Bertsekas & Gallager 6.5): raise the least share, fix what cannot rise, again. */
+function byProgrammes(list: readonly Flow[], capacity: ReadonlyMap<string, number>): number[] {
+  const fixed = new Map<number, number>();
+  const solve = (share: number, raise: number | null): number => {
+    const constraints: Record<string, { min?: number; max?: number }> = {};
+    const variables: Record<string, Record<string, number>> = { t: { goal: raise === null ? 1 : 0 } };
+    for (const [name, max] of capacity) constraints[name] = { max };
+    list.forEach(({ over, demand = Infinity, weight = 1 }, i) => {
+      const own: Record<string, number> = { goal: raise === i ? 1 : 0, [`least${i}`]: 1, [`most${i}`]: 1 };
+      for (const name of over) own[name] = 1;
+      variables[`x${i}`] = own;
+      const known = fixed.get(i);
+      if (demand < Infinity || known !== undefined) constraints[`most${i}`] = { max: known ?? demand };
+      if (known !== undefined) constraints[`least${i}`] = { min: known * (1 - 1e-7) };
+      else if (raise === null) {
+        constraints[`least${i}`] = { min: 0 };
+        (variables['t'] as Record<string, number>)[`least${i}`] = -weight;
+      } else constraints[`least${i}`] = { min: share * weight };
+    });
+    const { feasible, result } = solver.Solve({ optimize: 'goal', opType: 'max', constraints, variables }) as {
+      feasible: boolean;
+      result: number;
+    };
+    if (!feasible) throw new Error('The programme has no solution.');
+    return result;
+  };
+  while (fixed.size < list.length) {
+    const open = list.map((_, i) => i).filter((i) => !fixed.has(i));
+    const share = solve(0, null) * (1 - 1e-7);
+    const before = fixed.size;
+    for (const i of open) {
+      const most = solve(share, i);
+      if (most <= share * (list[i]?.weight ?? 1) * (1 + 1e-6)) fixed.set(i, most);
+    }
+    if (fixed.size === before) throw new Error('No flow stopped.');
+  }
+  return list.map((_, i) => fixed.get(i) as number);
+}
+
+test('5-M9: 60 random networks of 2-5 links and 2-7 flows with caps and weights agree with linear programmes', () => {
+  const network = fc.integer({ min: 2, max: 5 }).chain((links) => {
+    const names = ['a', 'b', 'c', 'd', 'e'].slice(0, links);
+    return fc.record({
+      caps: fc.array(fc.integer({ min: 5, max: 50 }), { minLength: links, maxLength: links }),
+      list: fc.array(
+        fc.record({
+          over: fc.uniqueArray(fc.constantFrom(...names), { minLength: 1 }),
+          demand: fc.integer({ min: 1, max: 40 }),
+          weight: fc.integer({ min: 1, max: 5 }),
+        }),
+        { minLength: 2, maxLength: 7 },
+      ),
+      names: fc.constant(names),
+    });
+  });
+  fc.assert(
+    fc.property(network, ({ caps, list, names }) => {
+      const capacity = new Map(names.map((name, i) => [name, caps[i] as number]));
+      const expected = byProgrammes(list, capacity);
+      fairShares(list, capacity).forEach((rate, i) =>
+        expect(Math.abs(rate - (expected[i] as number))).toBeLessThan(1e-5 * 50),
+      );
+    }),
+    { numRuns: 60, seed: 5 },
+  );
 });

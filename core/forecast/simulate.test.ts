@@ -168,3 +168,60 @@ test('law: nothing starts before it is due, nothing is over its line, and slots 
     { numRuns: 60 },
   );
 });
+
+// Source: none; follows from what the cadences say.
+test("a copy after a backup takes the backup's instant on as its own due; one that is blocked takes nothing", () => {
+  const base = { workload: 0, over: [], mover: -1, bytesPerMs: 0, mostBytes: 0, lastTakenMs: 0 };
+  const hourly = { kind: 'every', everyMs: HOUR, offsetMs: 0 } as const;
+  const after = { kind: 'after', lane: 'backup' } as const;
+  const { runs } = simulate({
+    fromMs: 0,
+    toMs: 3 * HOUR,
+    resources: [],
+    movers: [],
+    workloads: [{ id: 7, rpoMs: HOUR, priority: 1, newestTakenMs: 0 }],
+    lanes: [
+      { ...base, key: 'backup', cadence: hourly, shiftMs: 0, setupMs: 10 * MINUTE },
+      { ...base, key: 'copy', cadence: after, setupMs: 5 * MINUTE },
+      { ...base, key: 'second', cadence: after, setupMs: 0, blocked: true },
+    ],
+    binMs: HOUR,
+  });
+  const of = (lane: number) =>
+    Array.from({ length: runs.count }, (_, i) => runs.at(i)).filter((run) => run.lane === lane);
+  expect(of(0).map((run) => run.endMs)).toEqual([HOUR + 10 * MINUTE, 2 * HOUR + 10 * MINUTE]);
+  expect(of(1).map((run) => [run.dueMs, run.endMs])).toEqual([
+    [HOUR + 10 * MINUTE, HOUR + 15 * MINUTE],
+    [2 * HOUR + 10 * MINUTE, 2 * HOUR + 15 * MINUTE],
+  ]);
+  expect(of(2)).toEqual([]);
+});
+
+test('a continuous lane goes on by itself, and a line that is too slow makes it fall behind', () => {
+  const forecast = (bps: number) =>
+    simulate({
+      fromMs: 0,
+      toMs: HOUR,
+      resources: [{ id: 'line', bps }],
+      movers: [],
+      workloads: [{ id: 7, rpoMs: 3 * MINUTE, priority: 1, newestTakenMs: 0 }],
+      lanes: [
+        {
+          workload: 0,
+          key: 'stream',
+          cadence: { kind: 'continuous' },
+          over: [0],
+          mover: -1,
+          setupMs: SECOND,
+          bytesPerMs: 100,
+          mostBytes: 1e9,
+          lastTakenMs: 0,
+        },
+      ],
+      binMs: HOUR,
+    });
+  expect(forecast(8e6).misses).toEqual([]);
+  expect(forecast(8e6).runs.count).toBe(60);
+  // 100 bytes a ms change, 80 are sent: each stretch takes a quarter longer than the one before.
+  expect(forecast(640_000).misses.at(-1)?.cause).toEqual({ kind: 'line', id: 'line' });
+});

@@ -81,6 +81,8 @@ export function simulate(input: ForecastInput): Forecast {
 }
 
 const NONE = NaN;
+/** What a continuous lane sends is cut into stretches of this. */
+const CONTINUOUS_MS: DurationMs = 60_000;
 
 class Simulation {
   private nowMs: EpochMs;
@@ -136,7 +138,11 @@ class Simulation {
   }
 
   run(): Forecast {
-    this.input.lanes.forEach((lane, i) => lane.blocked || this.schedule(i, this.nowMs));
+    this.input.lanes.forEach((lane, i) => {
+      if (lane.blocked) return;
+      if (lane.cadence.kind === 'continuous') this.due.push(i, this.nowMs);
+      else this.schedule(i, this.nowMs);
+    });
     const { toMs } = this.input;
     for (;;) {
       const next = Math.min(this.due.topKey, this.timers.topKey, this.lines.nextMs());
@@ -224,7 +230,22 @@ class Simulation {
     this.notePoint(workload, lane, takenMs);
     this.running[workload] = -1;
     if (mover >= 0) this.freeSlot(mover);
+    this.callFollowers(lane);
     for (const other of this.lanesOf[workload] as number[]) if (!this.isBusy(workload)) this.tryStart(other);
+  }
+
+  /** Lanes after this one fall due with its point; a continuous lane sends on, at least a minute of changes at a time. */
+  private callFollowers(lane: number): void {
+    const { workload, key, cadence } = this.input.lanes[lane] as ForecastLane;
+    if (cadence.kind === 'continuous')
+      this.due.push(lane, Math.max(this.nowMs, (this.startOf[lane] as number) + CONTINUOUS_MS));
+    for (const other of this.lanesOf[workload] as number[]) {
+      const follower = this.input.lanes[other] as ForecastLane;
+      if (follower.cadence.kind !== 'after' || follower.cadence.lane !== key || follower.blocked) continue;
+      if (!Number.isNaN(this.pending[other])) this.overtaken++;
+      this.pending[other] = this.nowMs;
+      this.held[other] = 0;
+    }
   }
 
   private freeSlot(mover: number): void {

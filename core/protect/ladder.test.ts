@@ -39,6 +39,12 @@ test.each([
 test('3-A2: four a day for 14 more days settles at 80 points', () => {
   expect(stepByStep(bands([null, 1, DAY], ['day', 4, 14 * DAY]), 361)).toHaveLength(80);
 });
+test('3-A3: with closed windows, which ours are not, it would be 35 and 81', () => {
+  const closed = 1;
+  const runs = 15 * 24 + 1;
+  expect(stepByStep(bands([null, 1, DAY + closed], ['day', 1, 10 * DAY]), runs)).toHaveLength(35);
+  expect(stepByStep(bands([null, 1, DAY + closed], ['day', 4, 14 * DAY]), runs)).toHaveLength(81);
+});
 test('3-B: newest 2 keeps versions 3 and 4 of four', () => {
   const points = [0, 1, 2, 3].map(at);
   expect(evaluateLadder({ reading: 'newest', count: 2 }, points, 4 * HOUR).letGo.toSorted()).toEqual(['0', '1']);
