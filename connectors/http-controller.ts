@@ -2,7 +2,13 @@
 import { Agent, request } from 'node:http';
 import { isCauseCode } from '@/core/protect/cause';
 import type { EpochMs } from '@/core/units';
-import { ControllerError, type SiteController, type TransferProgress } from '@/connectors/site-controller';
+import {
+  ControllerError,
+  type FoundCopy,
+  type FoundSnapshot,
+  type SiteController,
+  type TransferProgress,
+} from '@/connectors/site-controller';
 
 export interface HttpControllerOptions {
   readonly host: string;
@@ -27,12 +33,22 @@ export class HttpController implements SiteController {
   snapshot: SiteController['snapshot'] = (q) => this.call('snapshot', q);
   readChanges: SiteController['readChanges'] = (q) => this.call('readChanges', q);
   startTransfer: SiteController['startTransfer'] = (q) => this.call('startTransfer', q);
+  startCopy: SiteController['startCopy'] = (q) => this.call('startCopy', q);
+  forgetTransfer: SiteController['forgetTransfer'] = (key) => this.call('forgetTransfer', { key });
   progress: SiteController['progress'] = async (keys) =>
     keys.length ? (await this.call<{ transfers: TransferProgress[] }>('progress', { keys })).transfers : [];
   verifyCopy: SiteController['verifyCopy'] = (place, copyKey) => this.call('verifyCopy', { place, copyKey });
+  repairCopy: SiteController['repairCopy'] = ({ copyKey, ...place }, from) =>
+    this.call('repairCopy', { place, copyKey, from });
+  lockCopy: SiteController['lockCopy'] = ({ copyKey, ...place }, untilMs) =>
+    this.call('lockCopy', { place, copyKey, untilMs });
   releaseSnapshot: SiteController['releaseSnapshot'] = (snapshotKey) => this.call('releaseSnapshot', { snapshotKey });
   cancelTransfer: SiteController['cancelTransfer'] = (key) => this.call('cancelTransfer', { key });
   deleteCopies: SiteController['deleteCopies'] = (copies) => this.call('deleteCopies', { copies });
+  inventory: SiteController['inventory'] = async (place) =>
+    (await this.call<{ copies: FoundCopy[] }>('inventory', { place })).copies;
+  snapshots: SiteController['snapshots'] = async () =>
+    (await this.call<{ snapshots: FoundSnapshot[] }>('snapshots', {})).snapshots;
   clone: SiteController['clone'] = (q) => this.call('clone', q);
   boot: SiteController['boot'] = (cloneKey) => this.call('boot', { cloneKey });
   check: SiteController['check'] = (cloneKey, check) => this.call('check', { cloneKey, check });

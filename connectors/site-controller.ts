@@ -43,6 +43,25 @@ export interface TransferRequest {
   readonly place: Place;
   readonly excludeRoles: readonly DiskRole[];
 }
+/** A copy at its place. */
+export interface CopyName extends Place {
+  readonly copyKey: string;
+}
+export interface CopyRequest {
+  readonly key: string;
+  readonly from: CopyName;
+  readonly place: Place;
+}
+export interface FoundCopy {
+  readonly copyKey: string;
+  readonly workloadId: number;
+  readonly takenMs: EpochMs;
+}
+export interface FoundSnapshot {
+  readonly key: string;
+  readonly workloadId: number;
+  readonly takenMs: EpochMs;
+}
 export interface TransferProgress {
   readonly key: string;
   readonly sentBytes: number;
@@ -78,18 +97,32 @@ export interface FleetStatus {
   readonly sitesUp: readonly string[];
   readonly links: ReadonlyArray<{ readonly id: number; readonly name: string; readonly factor: number }>;
   readonly repositories: ReadonlyArray<{ readonly id: number; readonly usedBytes: number }>;
+  /** Names of sites that still have the password they came with, and of those whose clock is wrong. */
+  readonly defaultPasswords: readonly string[];
+  readonly wrongClocks: readonly string[];
 }
 
 export interface SiteController {
   snapshot(request: SnapshotRequest): Promise<SnapshotTaken>;
   readChanges(request: ReadChangesRequest): Promise<Changes>;
   startTransfer(request: TransferRequest): Promise<void>;
+  /** Sends a copy from one place to another. */
+  startCopy(request: CopyRequest): Promise<void>;
+  forgetTransfer(key: string): Promise<void>;
   progress(keys: readonly string[]): Promise<readonly TransferProgress[]>;
   verifyCopy(place: Place, copyKey: string): Promise<StoredCopy>;
+  /** Writes what is spoiled in a copy anew, from another one of the same content. */
+  repairCopy(copy: CopyName, from: CopyName): Promise<void>;
+  /** Forbids everyone to delete a copy before an instant; a later one may be set, never an earlier one. */
+  lockCopy(copy: CopyName, untilMs: EpochMs): Promise<void>;
   releaseSnapshot(snapshotKey: string): Promise<void>;
   cancelTransfer(key: string): Promise<void>;
   /** Deletes copies that the database let go; unknown ones are no error. */
   deleteCopies(copies: ReadonlyArray<{ readonly place: Place; readonly copyKey: string }>): Promise<void>;
+  /** Every copy that lies at a place, known or not. */
+  inventory(place: Place): Promise<readonly FoundCopy[]>;
+  /** Every snapshot that working disks carry. */
+  snapshots(): Promise<readonly FoundSnapshot[]>;
   clone(request: CloneRequest): Promise<{ readonly readyMs: EpochMs }>;
   boot(cloneKey: string): Promise<{ readonly bootedMs: EpochMs }>;
   check(cloneKey: string, check: CloneCheck): Promise<{ readonly passedMs: EpochMs; readonly detail: string }>;

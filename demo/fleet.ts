@@ -167,6 +167,7 @@ export function buildEstate(fleet: readonly FleetWorkload[]): Estate {
       name: w.name,
       siteId: w.siteId,
       guestAgent: true,
+      cluster: `${SITES[w.siteId - 1]?.code.toLowerCase()}-c1`,
       bootSeconds: (w.role === 'db' ? 210 : 80) + Math.round(chance(w.id, 1) * 90),
       serviceSeconds: (w.role === 'db' ? 240 : 45) + Math.round(chance(w.id, 2) * 60),
       disks: w.disks.map((d) => ({

@@ -3,20 +3,22 @@
  * event by event, without HTTP and database between. What comes out is what the database would hold.
  */
 import { letGoBy } from '@/core/protect/ladder';
-import type { Lane } from '@/core/protect/policy';
+import { followersOf, type Lane } from '@/core/protect/policy';
 import { nextDue } from '@/core/protect/stagger';
 import type { EpochMs } from '@/core/units';
-import type { SiteController } from '@/connectors/site-controller';
+import type { Place, SiteController } from '@/connectors/site-controller';
 import type { DrillRecord } from '@/core/recover/drill-record';
 import { rehearse, type DrillPoint } from '@/engine/drill/rehearse';
 import { placeOf } from '@/engine/run/crew';
-import { ATTEMPTS, backoffMs, executeRun, runKeys, type Outcome } from '@/engine/run/execute';
+import { ATTEMPTS, backoffMs, executeRun, runKeys, type Outcome, type SourcePoint } from '@/engine/run/execute';
 import { Waits } from '@/engine/waits';
 import type { FleetRunbook, FleetWorkload } from '@/demo/fleet';
 import { EventQueue } from '@/demo/event-queue';
+import { REPOSITORIES, SITES } from '@/demo/scenario';
 import { localController } from '@/demo/local-controller';
 import type { Controller } from '@/standin/operations';
-import { WorldRefusal } from '@/standin/world/world';
+import { placeKey } from '@/standin/world/estate';
+import { WorldRefusal } from '@/standin/world/refusal';
 
 export interface HistoryRun {
   readonly id: number;
@@ -35,6 +37,8 @@ export interface HistoryPoint {
   readonly run: HistoryRun;
   readonly outcome: Extract<Outcome, { kind: 'succeeded' }>;
   readonly copyKey: string;
+  /** Its place does not let it go before. */
+  readonly heldUntilMs?: EpochMs;
   goneMs: EpochMs | null;
 }
 export interface HistoryDrill {
@@ -119,18 +123,27 @@ export class HistoryMaker {
     for (const drill of this.plan.drills) this.queue.push(drill.atMs, () => this.startDrill(drill));
     for (let at = this.nextMs(); at !== null && at <= this.plan.toMs; at = this.nextMs()) await this.carryOn(at);
     this.nowMs = this.plan.toMs;
-    this.controller.world.advance(this.plan.toMs);
+    this.controller.world.transfers.advance(this.plan.toMs);
     for (const key of this.waits.parkedKeys) this.controller.world.cancelTransfer(key);
     this.controller.world.snapshots.clear();
+    this.removeShipped();
     for (const run of this.runs) if (run.state === 'waiting') this.plan.sink.run(run);
     for (const point of this.points) if (point.goneMs === null) this.plan.sink.point(point);
     return { runs: this.runs, points: this.points, drills: this.drills, lanes: this.lanes };
   }
 
+  /** What came on shipped disks has served as the ground of the first copies; no point is made of it. */
+  private removeShipped(): void {
+    const { world } = this.controller;
+    for (const place of world.estate.places)
+      for (const copy of world.copies.all(placeKey(place)))
+        if (copy.key.startsWith('shipped')) world.copies.remove(placeKey(place), copy.workloadId, copy.key);
+  }
+
   private nextMs(): EpochMs | null {
     const soonest = Math.min(
       this.queue.nextMs ?? Infinity,
-      this.controller.world.nextEventMs() ?? Infinity,
+      this.controller.world.transfers.nextEventMs() ?? Infinity,
       this.waits.nextWakeMs ?? Infinity,
     );
     return soonest === Infinity ? null : Math.max(soonest, this.nowMs);
@@ -138,7 +151,7 @@ export class HistoryMaker {
 
   private async carryOn(atMs: EpochMs): Promise<void> {
     this.nowMs = atMs;
-    this.controller.world.advance(atMs);
+    this.controller.world.transfers.advance(atMs);
     for (const key of this.waits.parkedKeys) this.report(key);
     this.waits.wake(atMs);
     for (const act of this.queue.popUntil(atMs)) act();
@@ -147,7 +160,7 @@ export class HistoryMaker {
 
   private report(key: string): void {
     try {
-      this.waits.report(this.controller.world.progress(key));
+      this.waits.report(this.controller.world.transfers.progress(key));
     } catch (error) {
       if (!(error instanceof WorldRefusal)) throw error;
       this.waits.abort(key, error);
@@ -177,12 +190,35 @@ export class HistoryMaker {
   }
 
   private fallDue(state: LaneState): void {
+    this.fallDueAt(state, state.dueMs as EpochMs);
+    this.scheduleNext(state, this.nowMs);
+  }
+
+  private stateOf(workload: FleetWorkload, laneKey: string): LaneState {
+    const state = this.lanes.find((s) => s.workload === workload && s.lane.key === laneKey);
+    if (!state) throw new Error(`${workload.name} has no lane ${laneKey}.`);
+    return state;
+  }
+
+  private placeOf({ workload, lane }: LaneState): Place {
+    return placeOf({ datastore_id: workload.datastoreId, workload_site_id: workload.siteId }, lane);
+  }
+
+  private sourceOf({ workload, lane }: LaneState): SourcePoint | null {
+    const source = this.stateOf(workload, lane.source ?? '');
+    const newest = source.live.at(-1);
+    if (!newest) return null;
+    const place = this.placeOf(source);
+    return { ...newest.outcome, place: { ...place, copyKey: newest.copyKey } };
+  }
+
+  private fallDueAt(state: LaneState, occurrenceMs: EpochMs): void {
     if (state.waiting) this.end(state.waiting, state.waiting.outcome ? 'failed' : 'missed');
     const run: HistoryRun = {
       id: this.runs.length + 1,
       workload: state.workload,
       lane: state.lane,
-      occurrenceMs: state.dueMs as EpochMs,
+      occurrenceMs,
       startedMs: null,
       attempt: 0,
       state: 'waiting',
@@ -190,7 +226,6 @@ export class HistoryMaker {
     };
     this.runs.push(run);
     state.waiting = run;
-    this.scheduleNext(state, this.nowMs);
     this.tryStart(state);
   }
 
@@ -211,9 +246,19 @@ export class HistoryMaker {
 
   private async carryOut(state: LaneState, run: HistoryRun): Promise<void> {
     const { workload, lane } = state;
-    const place = placeOf({ datastore_id: workload.datastoreId, workload_site_id: workload.siteId }, lane);
+    const place = this.placeOf(state);
     const outcome = await executeRun(
-      { runId: run.id, attempt: run.attempt, workloadId: workload.id, workloadName: workload.name, lane, place },
+      {
+        runId: run.id,
+        attempt: run.attempt,
+        workloadId: workload.id,
+        workloadName: workload.name,
+        siteName: siteName(workload.siteId),
+        lane,
+        place,
+        immutableMs: immutableMsOf(place),
+        ...(lane.kind === 'copy' ? { source: this.sourceOf(state) } : {}),
+      },
       {
         site: this.site,
         nowMs: () => this.nowMs,
@@ -232,6 +277,7 @@ export class HistoryMaker {
   private settle(state: LaneState, run: HistoryRun, outcome: Outcome): void {
     if (outcome.kind === 'succeeded') {
       run.outcome = outcome;
+      const immutableMs = immutableMsOf(this.placeOf(state));
       this.end(run, 'succeeded');
       const point = {
         id: String(run.id),
@@ -239,6 +285,7 @@ export class HistoryMaker {
         run,
         outcome,
         copyKey: runKeys(run.id, run.attempt).copy,
+        ...(immutableMs > 0 ? { heldUntilMs: outcome.takenMs + immutableMs } : {}),
         goneMs: null,
       };
       this.points.push(point);
@@ -251,6 +298,8 @@ export class HistoryMaker {
         causeSubject: null,
       });
       this.thin(state);
+      for (const follower of followersOf(this.plan.lanesOf(state.workload), state.lane.key))
+        this.fallDueAt(this.stateOf(state.workload, follower.key), outcome.usableMs);
       return;
     }
     if (outcome.kind === 'cancelled') throw new Error('Nobody cancels in the past.');
@@ -280,10 +329,7 @@ export class HistoryMaker {
       point.goneMs = this.nowMs;
       this.plan.sink.point(point);
       state.live.splice(i, 1);
-      const place = placeOf(
-        { datastore_id: state.workload.datastoreId, workload_site_id: state.workload.siteId },
-        state.lane,
-      );
+      const place = this.placeOf(state);
       this.controller.world.deleteCopy(place, point.copyKey);
     }
   }
@@ -292,10 +338,7 @@ export class HistoryMaker {
     const startedMs = this.nowMs;
     const points = new Map<number, DrillPoint>();
     for (const state of this.lanes) {
-      const place = placeOf(
-        { datastore_id: state.workload.datastoreId, workload_site_id: state.workload.siteId },
-        state.lane,
-      );
+      const place = this.placeOf(state);
       if (siteOfPlace(place.kind, place.id) !== runbook.targetSiteId) continue;
       const newest = state.live.at(-1);
       const known = points.get(state.workload.id);
@@ -333,5 +376,10 @@ export class HistoryMaker {
     void carryOut();
   }
 }
+
+const siteName = (id: number): string => SITES.find((site) => site.id === id)?.name ?? `site ${id}`;
+
+const immutableMsOf = (place: Place): number =>
+  REPOSITORIES.find((r) => place.kind === 'repository' && r.id === place.id)?.immutableMs ?? 0;
 
 const NEVER = new AbortController();

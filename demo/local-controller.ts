@@ -1,9 +1,15 @@
 /** The stand-in's controller without HTTP between: for seeding, where five weeks pass in a minute. */
 import { isCauseCode } from '@/core/protect/cause';
 import type { EpochMs } from '@/core/units';
-import { ControllerError, type SiteController, type TransferProgress } from '@/connectors/site-controller';
+import {
+  ControllerError,
+  type FoundCopy,
+  type FoundSnapshot,
+  type SiteController,
+  type TransferProgress,
+} from '@/connectors/site-controller';
 import type { Controller, OperationName } from '@/standin/operations';
-import { WorldRefusal } from '@/standin/world/world';
+import { WorldRefusal } from '@/standin/world/refusal';
 
 export function localController(controller: Controller, nowMs: () => EpochMs): SiteController {
   const call = <T>(name: OperationName, body: unknown): Promise<T> => {
@@ -19,11 +25,17 @@ export function localController(controller: Controller, nowMs: () => EpochMs): S
     snapshot: (q) => call('snapshot', q),
     readChanges: (q) => call('readChanges', q),
     startTransfer: (q) => call('startTransfer', q),
+    startCopy: (q) => call('startCopy', q),
+    forgetTransfer: (key) => call('forgetTransfer', { key }),
     progress: async (keys) => (await call<{ transfers: TransferProgress[] }>('progress', { keys })).transfers,
     verifyCopy: (place, copyKey) => call('verifyCopy', { place, copyKey }),
+    repairCopy: ({ copyKey, ...place }, from) => call('repairCopy', { place, copyKey, from }),
+    lockCopy: ({ copyKey, ...place }, untilMs) => call('lockCopy', { place, copyKey, untilMs }),
     releaseSnapshot: (snapshotKey) => call('releaseSnapshot', { snapshotKey }),
     cancelTransfer: (key) => call('cancelTransfer', { key }),
     deleteCopies: (copies) => call('deleteCopies', { copies }),
+    inventory: async (place) => (await call<{ copies: FoundCopy[] }>('inventory', { place })).copies,
+    snapshots: async () => (await call<{ snapshots: FoundSnapshot[] }>('snapshots', {})).snapshots,
     clone: (q) => call('clone', q),
     boot: (cloneKey) => call('boot', { cloneKey }),
     check: (cloneKey, check) => call('check', { cloneKey, check }),

@@ -97,7 +97,7 @@ export const DATASTORE_BYTES = 60 * TIB;
 export const REPOSITORIES = [
   { id: 1, site: 1, name: 'ost-r1', capacity: 7 * TIB, immutableMs: 0 },
   { id: 2, site: 2, name: 'mil-r1', capacity: 6.25 * TIB, immutableMs: 7 * DAY },
-  { id: 3, site: 4, name: 'nor-r1', capacity: 5 * TIB, immutableMs: 0 },
+  { id: 3, site: 4, name: 'nor-r1', capacity: 8 * TIB, immutableMs: 0 },
 ] as const;
 
 export const MOVERS = [
@@ -186,6 +186,18 @@ const backup = (
   targets,
 });
 
+/** The backups again, in the cloud region; what lives there comes back to the main hall. */
+const copy = (ladder: Ladder): Lane => ({
+  key: 'copy',
+  kind: 'copy',
+  cadence: { kind: 'after', lane: 'backup' },
+  source: 'backup',
+  ladder,
+  consistency: 'application',
+  excludeRoles: ['scratch'],
+  targets: { '1': 3, '2': 3, '3': 3, '4': 1 },
+});
+
 export const POLICIES: ReadonlyArray<{
   id: number;
   name: string;
@@ -197,11 +209,12 @@ export const POLICIES: ReadonlyArray<{
   {
     id: 1,
     name: 'Tier 1 critical',
-    note: 'Replica ready to start at the other hall, backup every night',
+    note: 'Replica ready to start at the other hall, backup every night and its copy in the cloud region',
     takes: 'tier is 1',
     lanes: [
       replica(12 * MINUTE, bands(all(6 * HOUR), one('hour', 2 * DAY), one('day', 7 * DAY))),
       backup(daily(21), bands(one('day', 14 * DAY), one('week', 56 * DAY)), 'application'),
+      copy(bands(one('day', 21 * DAY), one('month', 90 * DAY))),
     ],
   },
   {

@@ -184,7 +184,6 @@ function historyPointRow({ run, outcome, copyKey, goneMs }: HistoryPoint): unkno
     run: { id: run.id, workload_id: run.workload.id, lane_key: run.lane.key, kind: run.lane.kind },
     place,
     placeSiteId: siteOfPlace(place.kind, place.id),
-    consistency: run.lane.consistency,
     copyKey,
     immutableUntilMs: immutableMs ? outcome.takenMs + immutableMs : null,
   });

@@ -15,7 +15,7 @@ interface Open {
 
 export async function observeConditions(db: Database, site: SiteController, nowMs: EpochMs): Promise<void> {
   const status = await site.status();
-  const wanted = new Map(conditionsOf(status, await siteNames(db)).map((c) => [c.subject, c]));
+  const wanted = new Map(conditionsOf(status, await siteNames(db)).map((c) => [`${c.subject}/${c.state}`, c]));
   await inTransaction(db, async (tx) => {
     const open = await select<Open>(
       db,
@@ -24,8 +24,8 @@ export async function observeConditions(db: Database, site: SiteController, nowM
       tx,
     );
     for (const condition of open) {
-      const now = wanted.get(condition.subject);
-      if (now && now.state === condition.state && now.factor === condition.factor) wanted.delete(condition.subject);
+      const key = `${condition.subject}/${condition.state}`;
+      if (wanted.get(key)?.factor === condition.factor) wanted.delete(key);
       else await execute(db, 'UPDATE conditions SET to_ms = ? WHERE id = ?', [nowMs, condition.id], tx);
     }
     for (const c of wanted.values())
@@ -52,10 +52,12 @@ async function siteNames(db: Database): Promise<string[]> {
   return (await select<{ name: string }>(db, 'SELECT name FROM sites')).map((row) => row.name);
 }
 
+export type ConditionState = 'no-answer' | 'down' | 'slow' | 'default-password' | 'wrong-clock';
+
 export function conditionsOf(
   status: FleetStatus,
   sites: readonly string[],
-): Array<{ readonly subject: string; readonly state: 'no-answer' | 'down' | 'slow'; readonly factor: number | null }> {
+): Array<{ readonly subject: string; readonly state: ConditionState; readonly factor: number | null }> {
   const silent = sites.filter((name) => !status.sitesUp.includes(name));
   const links = status.links.filter((link) => link.factor < SLOW_BELOW);
   return [
@@ -65,5 +67,7 @@ export function conditionsOf(
       state: l.factor === 0 ? ('down' as const) : ('slow' as const),
       factor: l.factor,
     })),
+    ...status.defaultPasswords.map((subject) => ({ subject, state: 'default-password' as const, factor: null })),
+    ...status.wrongClocks.map((subject) => ({ subject, state: 'wrong-clock' as const, factor: null })),
   ];
 }

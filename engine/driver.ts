@@ -12,11 +12,14 @@ import { observeConditions } from '@/engine/conditions';
 import { DrillDesk } from '@/engine/drill/desk';
 import { Crew, type PlaceFacts } from '@/engine/run/crew';
 import { markThinned, sweepMarked, type LaddersOf } from '@/engine/thin';
+import { reconcileDue } from '@/engine/reconcile';
+import { readBackDue } from '@/engine/verify';
 import { Waits } from '@/engine/waits';
 import { asDemoClock, type Clock } from '@/store/clock';
 import { select, type Database } from '@/store/database';
 import { closeMisses, openMisses } from '@/store/misses';
-import { renewLeases, takeOverDeadRuns } from '@/store/runs';
+import { readLimits } from '@/store/claim';
+import { giveBack, renewLeases, takeOverDeadRuns } from '@/store/runs';
 import { enrolmentsOf, lanesReader, planDue } from '@/store/schedules';
 
 /** Longest step of a jump, in ms of fleet time. */
@@ -27,6 +30,9 @@ const BUSY_MS = 20;
 const HEARTBEAT_MS = 2_000;
 /** How often the sites are asked about themselves, in ms of fleet time. */
 const CONDITIONS_MS = 60_000;
+/** How often points are read back and places are compared, in ms of fleet time. */
+const READ_BACK_MS = 15 * 60_000;
+const RECONCILE_MS = 3_600_000;
 
 export interface EngineParts {
   readonly db: Database;
@@ -45,6 +51,8 @@ export class Engine {
   private stopping = false;
   private beatAt = 0;
   private conditionsAtMs = 0;
+  private readBackAtMs = 0;
+  private reconciledAtMs = 0;
   private readonly waits = new Waits();
   private readonly site: SiteController;
   private readonly lanesOf;
@@ -72,7 +80,7 @@ export class Engine {
     }
   }
 
-  /** Takes up nothing new and returns when what is in hand was settled, or after `patienceMs` of real time. */
+  /** Takes up nothing new, and gives back what is not done after `patienceMs` of real time: another engine goes on at once. */
   async stop(patienceMs = 5_000): Promise<void> {
     this.stopping = true;
     const until = Date.now() + patienceMs;
@@ -82,6 +90,7 @@ export class Engine {
       await this.crew?.settle();
       await pause(100);
     }
+    await giveBack(this.parts.db, this.id);
   }
 
   /** One round; true if there is more to do at once. */
@@ -124,6 +133,14 @@ export class Engine {
       this.conditionsAtMs = this.nowMs;
       await observeConditions(db, this.site, this.nowMs);
     }
+    if (this.nowMs - this.readBackAtMs >= READ_BACK_MS) {
+      this.readBackAtMs = this.nowMs;
+      await readBackDue(db, this.site, this.nowMs);
+    }
+    if (this.nowMs - this.reconciledAtMs >= RECONCILE_MS) {
+      this.reconciledAtMs = this.nowMs;
+      await reconcileDue(db, this.site, this.nowMs);
+    }
   }
 
   private async settleFinished(crew: Crew): Promise<void> {
@@ -153,7 +170,8 @@ export class Engine {
   private async hireCrew(): Promise<Crew> {
     const { db } = this.parts;
     const factsOf = await placeFacts(db);
-    return new Crew(db, this.id, this.site, this.waits, this.lanesOf, factsOf, () => this.nowMs);
+    const limits = await readLimits(db);
+    return new Crew(db, this.id, this.site, this.waits, this.lanesOf, factsOf, limits, () => this.nowMs);
   }
 }
 

@@ -14,6 +14,7 @@ const point = (id: number, over: Partial<LivePoint> = {}): LivePoint => ({
   taken_ms: id * HOUR,
   held_at_ms: null,
   immutable_until_ms: null,
+  bad: 0,
   ...over,
 });
 const newest = (count: number): Ladder => ({ reading: 'newest', count });
@@ -48,9 +49,18 @@ test('held and immutable points stay, an immutable one until its date', () => {
 test('conditions: silent sites, links down and slow; full rate is no condition', () => {
   const link = (id: number, factor: number) => ({ id, name: `line ${id}`, factor });
   const status = { sitesUp: ['Ostgate'], links: [link(1, 1), link(2, 0.35), link(3, 0)], repositories: [] };
-  expect(conditionsOf(status, ['Ostgate', 'Norde'])).toEqual([
+  const trouble = { defaultPasswords: ['Ostgate'], wrongClocks: ['Norde'] };
+  expect(conditionsOf({ ...status, ...trouble }, ['Ostgate', 'Norde'])).toEqual([
     { subject: 'Norde', state: 'no-answer', factor: null },
     { subject: 'line 2', state: 'slow', factor: 0.35 },
     { subject: 'line 3', state: 'down', factor: 0 },
+    { subject: 'Ostgate', state: 'default-password', factor: null },
+    { subject: 'Norde', state: 'wrong-clock', factor: null },
   ]);
+});
+
+test('a bad point stands for nothing: no good one goes because of it, and it goes when it would have gone anyway', () => {
+  const points = [point(1), point(2), point(3, { bad: 1 }), point(4)];
+  expect(letGoOf(points, new Map([['backup', newest(2)]]), 10 * HOUR).sort()).toEqual([1]);
+  expect(letGoOf([point(1, { bad: 1 }), point(2), point(3)], new Map([['backup', newest(2)]]), 10 * HOUR)).toEqual([1]);
 });

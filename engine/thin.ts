@@ -2,7 +2,7 @@
 import { letGoBy, type Ladder } from '@/core/protect/ladder';
 import { groupBy } from '@/core/group-by';
 import type { EpochMs } from '@/core/units';
-import type { SiteController } from '@/connectors/site-controller';
+import { ControllerError, type SiteController } from '@/connectors/site-controller';
 import type { Database } from '@/store/database';
 import {
   asLadderPoint,
@@ -26,7 +26,12 @@ export function letGoOf(points: readonly LivePoint[], ladders: ReadonlyMap<strin
   return [...byLane].flatMap(([lane, list]) => {
     const ladder = ladders.get(lane);
     if (!ladder) return [];
-    return letGoBy(ladder, list.map(asLadderPoint), nowMs).map(Number);
+    const good = list.filter((point) => !point.bad);
+    const gone = letGoBy(ladder, good.map(asLadderPoint), nowMs);
+    // A bad point stands for nothing, so no good one goes because of it; it goes itself when it would have gone anyway.
+    const bad = new Set(list.filter((point) => point.bad).map((point) => String(point.id)));
+    const anyway = bad.size ? letGoBy(ladder, list.map(asLadderPoint), nowMs).filter((id) => bad.has(id)) : [];
+    return [...gone, ...anyway].map(Number);
   });
 }
 
@@ -50,11 +55,18 @@ export async function markThinned(
 export async function sweepMarked(db: Database, site: SiteController, nowMs: EpochMs): Promise<number> {
   const marked = await markedPoints(db, BATCH);
   if (!marked.length) return 0;
-  await site.deleteCopies(marked.map((p) => ({ place: { kind: p.place_kind, id: p.place_id }, copyKey: p.copy_key })));
-  await recordGone(
-    db,
-    marked.map((p) => p.id),
-    nowMs,
-  );
-  return marked.length;
+  const gone: number[] = [];
+  for (const list of groupBy(marked, (p) => `${p.place_kind}:${p.place_id}`).values()) {
+    try {
+      await site.deleteCopies(
+        list.map((p) => ({ place: { kind: p.place_kind, id: p.place_id }, copyKey: p.copy_key })),
+      );
+      gone.push(...list.map((p) => p.id));
+    } catch (error) {
+      // A place that does not answer or cannot be written keeps its marks; the next round asks again.
+      if (!(error instanceof ControllerError)) throw error;
+    }
+  }
+  await recordGone(db, gone, nowMs);
+  return gone.length;
 }

@@ -9,6 +9,7 @@ import { summariseExposure } from '@/core/point/exposure';
 import type { EpochMs } from '@/core/units';
 import { standings, type WorkloadStanding } from '@/queries/standing';
 import { select, selectOne, type Database } from '@/store/database';
+import { usableSpans } from '@/store/good';
 import { parseJson } from '@/store/schedules';
 
 export interface PointView {
@@ -134,9 +135,9 @@ export async function workloadView(
       'SELECT lane_key, due_ms FROM schedules WHERE workload_id = ?',
       [id],
     ),
-    select<{ taken_ms: EpochMs; usable_ms: EpochMs }>(
+    select<{ taken_ms: EpochMs; usable_ms: EpochMs; bad_ms: EpochMs | null; repaired_ms: EpochMs | null }>(
       db,
-      'SELECT taken_ms, usable_ms FROM points WHERE workload_id = ? AND usable_ms <= ? AND taken_ms > ?',
+      'SELECT taken_ms, usable_ms, bad_ms, repaired_ms FROM points WHERE workload_id = ? AND usable_ms <= ? AND taken_ms > ?',
       [id, asOfMs, asOfMs - 32 * 86_400_000],
     ),
   ]);
@@ -152,12 +153,8 @@ export async function workloadView(
     siteLostRpoMs: base.rpo_site_lost_ms,
     copiesWanted: base.copies,
     siteLostExposureMs: offSite.length ? asOfMs - Math.max(...offSite) : null,
-    share30: summariseExposure(
-      usable.map((p) => ({ takenAtMs: p.taken_ms, usableFromMs: p.usable_ms, goneAtMs: null })),
-      asOfMs - 30 * 86_400_000,
-      asOfMs,
-      standing.rpoMs,
-    ).shareWithin,
+    share30: summariseExposure(usable.flatMap(usableSpans), asOfMs - 30 * 86_400_000, asOfMs, standing.rpoMs)
+      .shareWithin,
     lastRtaMs: await lastRta(db, proofs.find((p) => p.state === 'passed')?.id, id),
     policy: enrolment
       ? {
@@ -240,7 +237,8 @@ async function pointViews(
   const rows = await select<PointRow>(
     db,
     `SELECT p.id, p.run_id, p.lane_key, COALESCE(r.name, d.name) place, s.name site, p.taken_ms, p.usable_ms, p.consistency, p.digest, p.stored_bytes,
-            p.held_at_ms, p.held_reason, u.full_name held_by, p.immutable_until_ms
+            p.held_at_ms, p.held_reason, u.full_name held_by, p.immutable_until_ms,
+            p.bad_ms, p.bad_cause, p.repaired_ms, p.verified_ms
        FROM points p JOIN sites s ON s.id = p.site_id LEFT JOIN users u ON u.id = p.held_by
        LEFT JOIN repositories r ON p.place_kind = 'repository' AND r.id = p.place_id
        LEFT JOIN datastores d ON p.place_kind = 'datastore' AND d.id = p.place_id

@@ -3,6 +3,7 @@ import type { EpochMs } from '@/core/units';
 import { summariseExposure } from '@/core/point/exposure';
 import { standings, type WorkloadStanding } from '@/queries/standing';
 import { select, type Database } from '@/store/database';
+import { USABLE_AT, usableSpans } from '@/store/good';
 
 export const WORKLOAD_SORTS = ['name', 'application', 'tier', 'site', 'exposure', 'used', 'policy', 'proven'] as const;
 export type WorkloadSort = (typeof WORKLOAD_SORTS)[number];
@@ -129,16 +130,20 @@ function comparison({ sort, descending }: WorkloadFilter, policies: Map<number, 
 async function worstOf(db: Database, rows: readonly WorkloadStanding[], asOfMs: EpochMs) {
   const found = new Map<number, { worstDayMs: number | null; worstWeekMs: number | null }>();
   if (!rows.length) return found;
-  const points = await select<{ workload_id: number; taken_ms: EpochMs; usable_ms: EpochMs }>(
+  const points = await select<{
+    workload_id: number;
+    taken_ms: EpochMs;
+    usable_ms: EpochMs;
+    bad_ms: EpochMs | null;
+    repaired_ms: EpochMs | null;
+  }>(
     db,
-    `SELECT workload_id, taken_ms, usable_ms FROM points WHERE workload_id IN (?) AND taken_ms > ? AND usable_ms <= ?`,
+    `SELECT workload_id, taken_ms, usable_ms, bad_ms, repaired_ms FROM points WHERE workload_id IN (?) AND taken_ms > ? AND usable_ms <= ?`,
     [rows.map((w) => w.id), asOfMs - 9 * DAY_MS, asOfMs],
   );
   for (const w of rows) {
     // Points thinned since then were usable then: for the past they count.
-    const mine = points
-      .filter((p) => p.workload_id === w.id)
-      .map((p) => ({ takenAtMs: p.taken_ms, usableFromMs: p.usable_ms, goneAtMs: null }));
+    const mine = points.filter((p) => p.workload_id === w.id).flatMap((p) => usableSpans(p));
     found.set(w.id, {
       worstDayMs: summariseExposure(mine, asOfMs - DAY_MS, asOfMs, w.rpoMs).worstMs,
       worstWeekMs: summariseExposure(mine, asOfMs - 7 * DAY_MS, asOfMs, w.rpoMs).worstMs,
@@ -153,8 +158,8 @@ async function placesOf(db: Database, ids: readonly number[], asOfMs: EpochMs): 
   const rows = await select<{ workload_id: number; site: string }>(
     db,
     `SELECT DISTINCT p.workload_id, s.name site FROM points p JOIN sites s ON s.id = p.site_id
-      WHERE p.workload_id IN (?) AND p.usable_ms <= ? AND (p.gone_ms IS NULL OR p.gone_ms > ?) ORDER BY p.workload_id, s.id`,
-    [ids, asOfMs, asOfMs],
+      WHERE p.workload_id IN (:ids) AND ${USABLE_AT} ORDER BY p.workload_id, s.id`,
+    { ids, at: asOfMs },
   );
   for (const row of rows) found.set(row.workload_id, [...(found.get(row.workload_id) ?? []), row.site]);
   return found;

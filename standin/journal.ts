@@ -4,9 +4,9 @@
  */
 import { createPool, type Pool, type RowDataPacket } from 'mysql2/promise';
 import type { Copy } from '@/standin/world/copies';
-import type { Estate } from '@/standin/world/estate';
+import { placeKey, type Estate } from '@/standin/world/estate';
 import { Controller } from '@/standin/operations';
-import { placeKey, World } from '@/standin/world/world';
+import { World } from '@/standin/world/world';
 
 export interface JournalOptions {
   readonly host: string;

@@ -1,15 +1,12 @@
 /** What the stand-in's controller can be asked, by name: plain JSON in, plain JSON out. The HTTP server and the seeding share it. */
-import type { Fault } from '@/core/protect/fault';
+import type { Fault, FaultKind } from '@/core/protect/fault';
 import type { DiskRole, LaneKind } from '@/core/protect/policy';
 import type { EpochMs } from '@/core/units';
 import { CloneYard, type CheckKind } from '@/standin/world/clones';
-import type { World } from '@/standin/world/world';
-import { placeKey } from '@/standin/world/world';
+import { placeKey } from '@/standin/world/estate';
+import type { PlaceName, World } from '@/standin/world/world';
 
-interface PlaceName {
-  readonly kind: 'datastore' | 'repository';
-  readonly id: number;
-}
+type CopyName = PlaceName & { readonly copyKey: string };
 
 export class Controller {
   constructor(
@@ -33,21 +30,46 @@ export class Controller {
       this.world.startTransfer(q.key, q.snapshotKey, q.kind, q.place, q.excludeRoles);
       return {};
     },
-    progress: (q: { keys: string[] }) => ({ transfers: q.keys.map((key) => this.world.progress(key)) }),
+    progress: (q: { keys: string[] }) => ({ transfers: q.keys.map((key) => this.world.transfers.progress(key)) }),
+    startCopy: (q: { key: string; from: CopyName; place: PlaceName }) => {
+      this.world.startCopy(q.key, q.from, q.place);
+      return {};
+    },
+    /** A copy needs its transfer no longer: its numbers were read. */
+    forgetTransfer: (q: { key: string }) => {
+      this.world.transfers.forget(q.key);
+      return {};
+    },
     verifyCopy: (q: { place: PlaceName; copyKey: string }) => this.world.verifyCopy(q.place, q.copyKey),
     releaseSnapshot: (q: { snapshotKey: string }) => {
       this.world.releaseSnapshot(q.snapshotKey);
-      this.world.forgetTransfer(q.snapshotKey.replace(/^s/, 'c'));
+      this.world.transfers.forget(q.snapshotKey.replace(/^s/, 'c'));
       return {};
     },
     cancelTransfer: (q: { key: string }) => {
       this.world.cancelTransfer(q.key);
       return {};
     },
+    repairCopy: (q: { place: PlaceName; copyKey: string; from: CopyName }) => {
+      this.world.repairCopy(q.place, q.copyKey, q.from);
+      return {};
+    },
+    lockCopy: (q: { place: PlaceName; copyKey: string; untilMs: EpochMs }) => {
+      this.world.lockCopy(q.place, q.copyKey, q.untilMs);
+      return {};
+    },
     deleteCopies: (q: { copies: Array<{ place: PlaceName; copyKey: string }> }) => {
       for (const { place, copyKey } of q.copies) this.world.deleteCopy(place, copyKey);
       return {};
     },
+    /** What lies at a place, whoever put it there. */
+    inventory: (q: { place: PlaceName }) => {
+      const place = this.world.place(q.place);
+      this.world.requireSite(place.siteId);
+      const copies = this.world.copies.all(placeKey(place));
+      return { copies: copies.map(({ key, workloadId, takenMs }) => ({ copyKey: key, workloadId, takenMs })) };
+    },
+    snapshots: () => ({ snapshots: [...this.world.snapshots.values()] }),
     clone: (q: { key: string; copyKey: string; place: PlaceName; networkId: number; address: string }) => ({
       readyMs: this.yard.create({
         key: q.key,
@@ -74,23 +96,28 @@ export class Controller {
       this.world.clearFault(q.kind, q.subject);
       return {};
     },
-    faults: () => ({ faults: this.world.faults }),
+    faults: () => ({ faults: this.world.faults.all }),
   };
 
   /** Carries the world to the instant of the request, then does it. */
   call(name: OperationName, atMs: EpochMs, body: unknown): unknown {
-    this.world.advance(atMs);
+    this.world.transfers.advance(atMs);
     return (this.operations[name] as (q: unknown) => unknown)(body);
   }
 
   private status() {
-    const { estate } = this.world;
+    const { estate, faults, transfers, copies } = this.world;
+    const named = (kind: FaultKind): string[] =>
+      faults.all.filter((fault) => fault.kind === kind).map((fault) => fault.subject);
+    const silent = [...named('site-down'), ...named('name-lookup'), ...named('site-credentials')];
     return {
-      sitesUp: estate.sites.filter((site) => !this.world.hasFault('site-down', site.name)).map((site) => site.name),
-      links: estate.links.map((link) => ({ id: link.id, name: link.name, factor: this.world.linkFactor(link) })),
+      sitesUp: estate.sites.filter((site) => !silent.includes(site.name)).map((site) => site.name),
+      links: estate.links.map((link) => ({ id: link.id, name: link.name, factor: transfers.linkFactor(link) })),
       repositories: estate.places
         .filter((place) => place.kind === 'repository')
-        .map((place) => ({ id: place.id, usedBytes: this.world.copies.usedBytes(placeKey(place)) })),
+        .map((place) => ({ id: place.id, usedBytes: copies.usedBytes(placeKey(place)) })),
+      defaultPasswords: named('default-password'),
+      wrongClocks: named('clock-drift'),
     };
   }
 }
@@ -102,6 +129,8 @@ export const READ_ONLY: ReadonlySet<OperationName> = new Set<OperationName>([
   'readChanges',
   'progress',
   'verifyCopy',
+  'inventory',
+  'snapshots',
   'contentDigest',
   'status',
   'faults',

@@ -3,7 +3,7 @@ import Fastify, { type FastifyInstance } from 'fastify';
 import { timingSafeEqual } from 'node:crypto';
 import { Journal, type JournalOptions } from '@/standin/journal';
 import { READ_ONLY, type Controller, type OperationName } from '@/standin/operations';
-import { WorldRefusal } from '@/standin/world/world';
+import { WorldRefusal } from '@/standin/world/refusal';
 
 export interface StandInOptions {
   readonly port: number;

@@ -5,6 +5,7 @@ import { hotPaths } from '@/store/migrations/0002-hot-paths';
 import { ruleCadences } from '@/store/migrations/0004-rule-cadences';
 import { selectors } from '@/store/migrations/0005-selectors';
 import { spaceSamples } from '@/store/migrations/0003-space-samples';
+import { trust } from '@/store/migrations/0006-trust';
 import type { Database } from '@/store/database';
 
 /** DDL commits by itself in MariaDB, so a migration is a list of statements that goes forward only. */
@@ -16,7 +17,7 @@ export interface Migration {
 }
 
 /** In order; append only. */
-const MIGRATIONS: readonly Migration[] = [foundation, hotPaths, spaceSamples, ruleCadences, selectors];
+const MIGRATIONS: readonly Migration[] = [foundation, hotPaths, spaceSamples, ruleCadences, selectors, trust];
 
 /** Brings the schema up to date; returns the names that were applied now. */
 export async function migrate(database: Database): Promise<string[]> {

@@ -1,7 +1,10 @@
 /** Points of lanes, and their way out: marked, deleted at the place, gone. */
 import { groupBy } from '@/core/group-by';
 import { lostByChange, type Ladder, type LadderPoint } from '@/core/protect/ladder';
-import { execute, select, type Database } from '@/store/database';
+import type { Consistency } from '@/core/protect/policy';
+import { execute, select, selectOne, type Database } from '@/store/database';
+import { GOOD_NOW } from '@/store/good';
+import { parseJson } from '@/store/schedules';
 import type { EpochMs } from '@/core/units';
 
 export interface LivePoint {
@@ -14,6 +17,8 @@ export interface LivePoint {
   taken_ms: EpochMs;
   held_at_ms: EpochMs | null;
   immutable_until_ms: EpochMs | null;
+  /** Known bad, and not repaired: 1. */
+  bad: number;
 }
 
 export interface LaneOfWorkload {
@@ -28,11 +33,43 @@ export function livePoints(db: Database, lanes: readonly LaneOfWorkload[]): Prom
   const wanted = `SELECT ? workload_id, ? lane_key${' UNION ALL SELECT ?, ?'.repeat(lanes.length - 1)}`;
   return select<LivePoint>(
     db,
-    `SELECT p.id, p.workload_id, p.lane_key, p.place_kind, p.place_id, p.copy_key, p.taken_ms, p.held_at_ms, p.immutable_until_ms
+    `SELECT p.id, p.workload_id, p.lane_key, p.place_kind, p.place_id, p.copy_key, p.taken_ms, p.held_at_ms, p.immutable_until_ms,
+            p.bad_ms IS NOT NULL AND p.repaired_ms IS NULL bad
        FROM (${wanted}) v JOIN points p ON p.gone_ms IS NULL AND p.workload_id = v.workload_id AND p.lane_key = v.lane_key
       WHERE p.marked_ms IS NULL`,
     lanes.flatMap((lane) => [lane.workloadId, lane.laneKey]),
   );
+}
+
+/** Newest good point of a lane, as a copy is made of it; null: there is none. */
+export async function sourcePoint(db: Database, workloadId: number, laneKey: string): Promise<SourceRow | null> {
+  const row = await selectOne<{
+    place_kind: 'datastore' | 'repository';
+    place_id: number;
+    copy_key: string;
+    taken_ms: EpochMs;
+    consistency: Consistency;
+    digest: string;
+    disks: string | SourceRow['disks'];
+  }>(
+    db,
+    `SELECT place_kind, place_id, copy_key, taken_ms, consistency, digest, disks FROM points
+      WHERE workload_id = ? AND lane_key = ? AND gone_ms IS NULL AND marked_ms IS NULL AND ${GOOD_NOW}
+      ORDER BY taken_ms DESC LIMIT 1`,
+    [workloadId, laneKey],
+  );
+  if (!row) return null;
+  const { taken_ms, consistency, digest } = row;
+  const place = { kind: row.place_kind, id: row.place_id, copyKey: row.copy_key };
+  return { place, takenMs: taken_ms, consistency, digest, disks: parseJson(row.disks) };
+}
+
+export interface SourceRow {
+  readonly place: { readonly kind: 'datastore' | 'repository'; readonly id: number; readonly copyKey: string };
+  readonly takenMs: EpochMs;
+  readonly consistency: Consistency;
+  readonly digest: string;
+  readonly disks: ReadonlyArray<{ readonly diskId: number; readonly digest: string }>;
 }
 
 /** Points of a policy's lane that are there now and that its ladder would let go if it became `to`. */
@@ -77,7 +114,8 @@ export async function markPoints(db: Database, ids: readonly number[], nowMs: Ep
 export function markedPoints(db: Database, limit: number): Promise<LivePoint[]> {
   return select<LivePoint>(
     db,
-    `SELECT id, workload_id, lane_key, place_kind, place_id, copy_key, taken_ms, held_at_ms, immutable_until_ms
+    `SELECT id, workload_id, lane_key, place_kind, place_id, copy_key, taken_ms, held_at_ms, immutable_until_ms,
+            bad_ms IS NOT NULL AND repaired_ms IS NULL bad
        FROM points WHERE gone_ms IS NULL AND marked_ms IS NOT NULL ORDER BY marked_ms LIMIT ?`,
     [limit],
   );

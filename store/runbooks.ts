@@ -2,6 +2,7 @@
 import type { RunbookPlan } from '@/core/recover/runbook';
 import type { EpochMs } from '@/core/units';
 import { execute, inTransaction, insertMany, select, selectOne, type Database } from '@/store/database';
+import { USABLE_AT } from '@/store/good';
 import { parseJson } from '@/store/schedules';
 
 export interface RunbookRow {
@@ -42,10 +43,10 @@ export async function usablePointsAt(
   for (const workloadId of workloadIds) {
     const row = await selectOne<SitePoint>(
       db,
-      `SELECT id, workload_id, place_kind, place_id, copy_key, taken_ms, usable_ms, digest, disks FROM points
-        WHERE workload_id = ? AND site_id = ? AND taken_ms <= ? AND usable_ms <= ? AND marked_ms IS NULL
-          AND (gone_ms IS NULL OR gone_ms > ?) ORDER BY taken_ms DESC LIMIT 1`,
-      [workloadId, siteId, takenBeforeMs, atMs, atMs],
+      `SELECT id, workload_id, place_kind, place_id, copy_key, taken_ms, usable_ms, digest, disks FROM points p
+        WHERE p.workload_id = :workloadId AND p.site_id = :siteId AND p.taken_ms <= :takenBeforeMs AND p.marked_ms IS NULL
+          AND ${USABLE_AT} ORDER BY taken_ms DESC LIMIT 1`,
+      { workloadId, siteId, takenBeforeMs, at: atMs },
     );
     if (row) found.set(workloadId, { ...row, disks: parseJson(row.disks) });
   }

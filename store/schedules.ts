@@ -1,5 +1,6 @@
 /** Planning: due occurrences become runs, exactly once. Run row and next due time are written in one transaction. */
 import { inTransaction, insertMany, select, updateMany, type Database, type Tx } from '@/store/database';
+import { PLANNED_COLUMNS, plannedRun } from '@/store/planned-run';
 import { nextDue } from '@/core/protect/stagger';
 import type { Lane } from '@/core/protect/policy';
 import type { EpochMs } from '@/core/units';
@@ -64,25 +65,7 @@ export function planDue(db: Database, lanesOf: LanesOf, nowMs: EpochMs, limit: n
     );
     const runs: unknown[][] = [];
     for (const schedule of due) runs.push(...(await occurrencesOf(schedule, lanesOf, nowMs, tx)));
-    await insertMany(
-      db,
-      'runs',
-      [
-        'enrolment_id',
-        'workload_id',
-        'policy_id',
-        'revision',
-        'lane_key',
-        'kind',
-        'occurrence_ms',
-        'started_by',
-        'state',
-        'not_before_ms',
-      ],
-      runs,
-      tx,
-      'INSERT IGNORE',
-    );
+    await insertMany(db, 'runs', PLANNED_COLUMNS, runs, tx, 'INSERT IGNORE');
     const next: unknown[][] = [];
     for (const schedule of due) {
       const lane = (await lanesOf(schedule.policy_id, schedule.revision, tx)).find((l) => l.key === schedule.lane_key);
@@ -104,16 +87,7 @@ async function occurrencesOf(schedule: DueSchedule, lanesOf: LanesOf, nowMs: Epo
     at = nextDue(lane.cadence, schedule.workload_id, at)
   )
     instants.push(at);
-  return instants.map((at, i) => [
-    schedule.enrolment_id,
-    schedule.workload_id,
-    schedule.policy_id,
-    schedule.revision,
-    lane.key,
-    lane.kind,
-    at,
-    'cadence',
-    i === instants.length - 1 ? 'waiting' : 'missed',
-    at,
-  ]);
+  return instants.map((at, i) =>
+    plannedRun({ ...schedule, lane }, at, i === instants.length - 1 ? 'waiting' : 'missed'),
+  );
 }

@@ -2,6 +2,8 @@
 import { groupBy } from '@/core/group-by';
 import type { EpochMs } from '@/core/units';
 import { execute, insertMany, inTransaction, select, updateMany, type Database, type Tx } from '@/store/database';
+import type { Lane } from '@/core/protect/policy';
+import { PLANNED_COLUMNS, plannedRun } from '@/store/planned-run';
 import type { ClaimedRun } from '@/store/runs';
 
 export interface SettledSuccess {
@@ -20,6 +22,8 @@ export interface SettledSuccess {
   readonly placeSiteId: number;
   readonly consistency: string;
   readonly immutableUntilMs: EpochMs | null;
+  /** Lanes that are due once this point is there. */
+  readonly followers: readonly Lane[];
 }
 
 export const POINT_COLUMNS = [
@@ -42,7 +46,7 @@ export const POINT_COLUMNS = [
 ] as const;
 
 /** What a success says of its point. */
-type PointFacts = Omit<SettledSuccess, 'run' | 'endedMs' | 'steps' | 'inspectedBytes' | 'sentBytes'> & {
+type PointFacts = Omit<SettledSuccess, 'run' | 'endedMs' | 'steps' | 'inspectedBytes' | 'sentBytes' | 'followers'> & {
   readonly run: Pick<ClaimedRun, 'id' | 'workload_id' | 'lane_key' | 'kind'>;
 };
 
@@ -86,6 +90,7 @@ export function settleSuccesses(
     await updateMany(db, 'runs', ['id'], SUCCESS_COLUMNS, ours.map(successRow), { set: SUCCESS_SET, tx });
     await insertMany(db, 'points', POINT_COLUMNS, ours.map(pointRow), tx);
     await noteNewest(db, ours, tx);
+    await planFollowers(db, ours, tx);
     return ours;
   });
 }
@@ -113,6 +118,14 @@ function successRow(s: SettledSuccess): unknown[] {
     s.sentBytes,
     s.storedBytes,
   ];
+}
+
+/** Runs of lanes that come after another: one for each of its points, under the same unique key as any occurrence. */
+async function planFollowers(db: Database, ours: readonly SettledSuccess[], tx: Tx): Promise<void> {
+  const runs = ours.flatMap(({ run, usableMs, followers }) =>
+    followers.map((lane) => plannedRun({ ...run, lane }, usableMs, 'waiting')),
+  );
+  if (runs.length) await insertMany(db, 'runs', PLANNED_COLUMNS, runs, tx, 'INSERT IGNORE');
 }
 
 async function noteNewest(db: Database, ours: readonly SettledSuccess[], tx: Tx): Promise<void> {

@@ -2,9 +2,20 @@
 
 export const CAUSE_CODES = [
   'site-no-answer',
+  'site-credentials',
+  'name-lookup',
+  'clock-drift',
   'link-down',
+  'mover-gone',
+  'host-lost',
   'guest-credentials',
+  'guest-agent-missing',
+  'freeze-timeout',
   'repository-full',
+  'repository-read-only',
+  'no-source-point',
+  'stuck-snapshot',
+  'immutable',
   'check-failed',
   'corrupt-copy',
   'unknown-subject',
@@ -28,9 +39,34 @@ export const CAUSES: Readonly<Record<CauseCode, CauseEntry>> = {
     remedy: 'Check power and network of the site controller; runs go on by themselves once it answers.',
     retryable: true,
   },
+  'site-credentials': {
+    title: '{} refuses our credentials',
+    remedy: 'Renew the account of the site controller and enter the new credentials; existing points stay usable.',
+    retryable: true,
+  },
+  'name-lookup': {
+    title: 'The name of {} leads elsewhere',
+    remedy: 'Correct the name entry of the site controller (forward and reverse); runs go on by themselves after that.',
+    retryable: true,
+  },
+  'clock-drift': {
+    title: 'The clock of {} is wrong',
+    remedy: 'Set the time source of the site controller; until then the age of its points could not be trusted.',
+    retryable: true,
+  },
   'link-down': {
     title: 'Link {} is down',
     remedy: 'Ask the network team about the line; copies over it resume where they stood once it is up.',
+    retryable: true,
+  },
+  'mover-gone': {
+    title: 'Data mover {} is gone',
+    remedy: 'Start the mover again or give its work to another one; runs begin their try anew once it answers.',
+    retryable: true,
+  },
+  'host-lost': {
+    title: 'The hosts of {} are lost',
+    remedy: 'Bring the hosts back, or fail the workloads over; points taken before stay usable.',
     retryable: true,
   },
   'guest-credentials': {
@@ -39,9 +75,40 @@ export const CAUSES: Readonly<Record<CauseCode, CauseEntry>> = {
       'Renew the credentials of the guest agent, then run the lane again; until then points have no guest freeze.',
     retryable: false,
   },
+  'guest-agent-missing': {
+    title: 'No guest agent in {}',
+    remedy: 'Install the guest agent, or let the lane fall back to a point without guest freeze.',
+    retryable: false,
+  },
+  'freeze-timeout': {
+    title: 'Guest freeze of {} took too long',
+    remedy: 'Look at what the guest writes at that time, or let the lane fall back to a point without guest freeze.',
+    retryable: true,
+  },
   'repository-full': {
     title: 'Repository {} is full',
     remedy: 'Add capacity or shorten a ladder that writes to it; existing points stay usable.',
+    retryable: true,
+  },
+  'repository-read-only': {
+    title: 'Repository {} takes no changes',
+    remedy: 'Look at the storage below it and mount it writable; existing points stay usable.',
+    retryable: true,
+  },
+  'no-source-point': {
+    title: 'No point of {} is there to copy',
+    remedy: 'Look at the lane that this one copies from; its next point is copied by itself.',
+    retryable: true,
+  },
+  'stuck-snapshot': {
+    title: 'A snapshot of {} cannot be removed',
+    remedy:
+      'End what still reads the disks of the machine; its removal is tried again every hour. The point itself is good.',
+    retryable: true,
+  },
+  immutable: {
+    title: 'A copy at {} is immutable',
+    remedy: 'Nothing to do: it may be deleted after its date, and not before.',
     retryable: true,
   },
   'check-failed': {

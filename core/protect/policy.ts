@@ -1,8 +1,9 @@
 /** A policy's lanes: one kind of copy each, with a cadence, a ladder, a target and a consistency; whom it takes is in selector.ts. */
 import type { Cadence } from '@/core/time/cadence';
 import type { Ladder } from '@/core/protect/ladder';
+import type { Opening } from '@/core/time/window';
 
-export const LANE_KINDS = ['snapshot', 'backup', 'replica'] as const;
+export const LANE_KINDS = ['snapshot', 'backup', 'replica', 'copy'] as const;
 export type LaneKind = (typeof LANE_KINDS)[number];
 export const CONSISTENCIES = ['crash', 'application'] as const;
 export type Consistency = (typeof CONSISTENCIES)[number];
@@ -19,11 +20,33 @@ export interface Lane {
   /** Roles left out of the copy. */
   readonly excludeRoles: readonly DiskRole[];
   /**
-   * Where copies go, by id of the workload's site: a repository for a backup, a datastore for a replica. A snapshot
-   * stays on the workload's own datastore, so it has none.
+   * Where copies go, by id of the workload's site: a repository for a backup or copy, a datastore for a replica. A
+   * snapshot stays on the workload's own datastore, so it has none.
    */
   readonly targets: Readonly<Record<string, number>>;
+  /** Of a copy: key of the backup lane whose newest point it copies. */
+  readonly source?: string;
+  /** When its runs may start; absent: at all times. What falls due outside starts at the next opening. */
+  readonly opening?: Opening;
+  /** What happens when the guest cannot be frozen: the run fails, or takes its point without; absent: it fails. */
+  readonly withoutFreeze?: 'fail' | 'go-on';
 }
+
+/** Lanes that are due when a lane has a new point. */
+export function followersOf(lanes: readonly Lane[], key: string): Lane[] {
+  return lanes.filter((lane) => lane.cadence.kind === 'after' && lane.cadence.lane === key);
+}
+
+const LANE_PARTS = [
+  'cadence',
+  'ladder',
+  'consistency',
+  'excludeRoles',
+  'targets',
+  'source',
+  'opening',
+  'withoutFreeze',
+] as const;
 
 /** Lanes that differ between two revisions, by key, with what changed in them. */
 export function laneChanges(
@@ -34,9 +57,7 @@ export function laneChanges(
   return to.flatMap((lane) => {
     const old = before.get(lane.key);
     if (!old) return [{ key: lane.key, what: ['new lane'] }];
-    const what = (['cadence', 'ladder', 'consistency', 'excludeRoles', 'targets'] as const).filter(
-      (part) => JSON.stringify(old[part]) !== JSON.stringify(lane[part]),
-    );
+    const what = LANE_PARTS.filter((part) => JSON.stringify(old[part]) !== JSON.stringify(lane[part]));
     return what.length ? [{ key: lane.key, what }] : [];
   });
 }

@@ -1,13 +1,14 @@
 /** Carries out claimed runs and settles them: the shell around execute.ts. */
-import type { Lane } from '@/core/protect/policy';
+import { followersOf, type Lane } from '@/core/protect/policy';
 import type { EpochMs } from '@/core/units';
 import type { Place, SiteController } from '@/connectors/site-controller';
 import { ATTEMPTS, backoffMs, executeRun, runKeys, type Outcome, type RunStep } from '@/engine/run/execute';
 import type { Waits } from '@/engine/waits';
 import type { Database } from '@/store/database';
-import { cancelRequests, claimRuns, recordProgress, type ClaimedRun } from '@/store/runs';
+import { claimRuns, type Limits } from '@/store/claim';
+import { cancelRequests, recordProgress, type ClaimedRun } from '@/store/runs';
 import type { LanesOf } from '@/store/schedules';
-import type { LaneOfWorkload } from '@/store/points';
+import { sourcePoint, type LaneOfWorkload } from '@/store/points';
 import { settleCancelled, settleFailure, settleSuccesses, type SettledSuccess } from '@/store/settle';
 
 /** Runs that one engine has in hand at most. */
@@ -23,6 +24,8 @@ interface InHand {
   readonly lane: Lane;
   readonly place: Place;
   readonly abort: AbortController;
+  /** Lanes that are due once this run has its point. */
+  readonly followers: readonly Lane[];
   steps: readonly RunStep[];
 }
 
@@ -38,6 +41,7 @@ export class Crew {
     private readonly waits: Waits,
     private readonly lanesOf: LanesOf,
     private readonly factsOf: PlaceFacts,
+    private readonly limits: Limits,
     private readonly nowMs: () => EpochMs,
   ) {}
 
@@ -49,7 +53,10 @@ export class Crew {
   async takeUp(): Promise<number> {
     const room = IN_HAND - this.inHand.size;
     if (room <= 0) return 0;
-    const claimed = await claimRuns(this.db, this.owner, this.nowMs(), room);
+    const claimed = await claimRuns(this.db, this.owner, this.nowMs(), room, {
+      limits: this.limits,
+      lanesOf: this.lanesOf,
+    });
     for (const run of claimed) await this.begin(run);
     return claimed.length;
   }
@@ -119,18 +126,29 @@ export class Crew {
   }
 
   private async begin(run: ClaimedRun): Promise<void> {
-    const lane = (await this.lanesOf(run.policy_id, run.revision)).find((l) => l.key === run.lane_key);
+    const lanes = await this.lanesOf(run.policy_id, run.revision);
+    const lane = lanes.find((l) => l.key === run.lane_key);
     if (!lane)
       throw new Error(`Run ${run.id} names lane ${run.lane_key}, which revision ${run.revision} does not have.`);
-    const work: InHand = { run, lane, place: placeOf(run, lane), abort: new AbortController(), steps: [] };
+    const work: InHand = {
+      run,
+      lane,
+      place: placeOf(run, lane),
+      abort: new AbortController(),
+      followers: followersOf(lanes, lane.key),
+      steps: [],
+    };
     this.inHand.set(run.id, work);
     const job = {
       runId: run.id,
       attempt: run.attempt,
       workloadId: run.workload_id,
       workloadName: run.workload_name,
+      siteName: run.site_name,
       lane,
       place: work.place,
+      immutableMs: this.factsOf(work.place).immutableMs,
+      ...(lane.kind === 'copy' ? { source: await sourcePoint(this.db, run.workload_id, lane.source ?? '') } : {}),
     };
     const carryOut = async (): Promise<void> => {
       const outcome = await executeRun(job, {
@@ -145,15 +163,18 @@ export class Crew {
     void carryOut();
   }
 
-  private successOf({ run, lane, place }: InHand, outcome: Extract<Outcome, { kind: 'succeeded' }>): SettledSuccess {
+  private successOf(
+    { run, place, followers }: InHand,
+    outcome: Extract<Outcome, { kind: 'succeeded' }>,
+  ): SettledSuccess {
     const { siteId, immutableMs } = this.factsOf(place);
     return {
       ...outcome,
       run,
       place,
       placeSiteId: siteId,
-      consistency: lane.consistency,
       copyKey: runKeys(run.id, run.attempt).copy,
+      followers,
       immutableUntilMs: immutableMs > 0 ? outcome.takenMs + immutableMs : null,
     };
   }
@@ -164,5 +185,5 @@ export function placeOf(run: Pick<ClaimedRun, 'datastore_id' | 'workload_site_id
   if (lane.kind === 'snapshot') return { kind: 'datastore', id: run.datastore_id };
   const id = lane.targets[String(run.workload_site_id)];
   if (id === undefined) throw new Error(`Lane ${lane.key} has no target for site ${run.workload_site_id}.`);
-  return { kind: lane.kind === 'backup' ? 'repository' : 'datastore', id };
+  return { kind: lane.kind === 'replica' ? 'datastore' : 'repository', id };
 }

@@ -17,8 +17,10 @@ const job: RunJob = {
   attempt: 1,
   workloadId: 1,
   workloadName: 'tkt-db-01',
+  siteName: 'Ostgate',
   lane,
   place: { kind: 'repository', id: 2 },
+  immutableMs: 0,
 };
 
 function site(over: Partial<SiteController>, calls: string[]): SiteController {

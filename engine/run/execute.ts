@@ -5,11 +5,12 @@
  */
 import type { CauseCode } from '@/core/protect/cause';
 import { CAUSES } from '@/core/protect/cause';
-import type { Lane } from '@/core/protect/policy';
+import type { Consistency, Lane } from '@/core/protect/policy';
 import type { RunStepView } from '@/core/protect/run';
 import type { DurationMs, EpochMs } from '@/core/units';
 import {
   ControllerError,
+  type CopyName,
   type DiskContent,
   type Place,
   type SiteController,
@@ -22,8 +23,23 @@ export interface RunJob {
   readonly attempt: number;
   readonly workloadId: number;
   readonly workloadName: string;
+  /** Site it runs at. */
+  readonly siteName: string;
   readonly lane: Lane;
   readonly place: Place;
+  /** How long its place locks a point, 0: not at all. */
+  readonly immutableMs: DurationMs;
+  /** Of a copy: the point it copies, null if there is none; absent for runs that take their point at the source. */
+  readonly source?: SourcePoint | null;
+}
+
+/** A point that a copy is made of. */
+export interface SourcePoint {
+  readonly place: CopyName;
+  readonly takenMs: EpochMs;
+  readonly consistency: Consistency;
+  readonly digest: string;
+  readonly disks: readonly DiskContent[];
 }
 
 export type RunStep = RunStepView;
@@ -46,6 +62,8 @@ export interface Success {
   readonly storedBytes: number;
   readonly digest: string;
   readonly disks: readonly DiskContent[];
+  /** What the point really has: less than the lane asks where the guest could not be frozen. */
+  readonly consistency: Consistency;
 }
 export interface Failure {
   readonly kind: 'failed';
@@ -79,7 +97,7 @@ export async function executeRun(job: RunJob, context: RunContext): Promise<Outc
   const keys = runKeys(job.runId, job.attempt);
   try {
     if (job.attempt > 1) await clearUp(runKeys(job.runId, job.attempt - 1), context.site);
-    const success = await carryOut(job, keys, context, log);
+    const success = await (job.lane.kind === 'copy' ? copyOver : carryOut)(job, keys, context, log);
     return { ...success, steps: log.end('done'), endedMs: success.usableMs };
   } catch (error) {
     await clearUp(keys, context.site);
@@ -96,9 +114,7 @@ async function carryOut(
   log: StepLog,
 ): Promise<Success> {
   const { site } = context;
-  const freeze = job.lane.consistency === 'application';
-  log.begin(freeze ? 'freeze and snapshot' : 'snapshot');
-  const { takenMs } = await site.snapshot({ key: keys.snapshot, workloadId: job.workloadId, freeze });
+  const { takenMs, consistency } = await takeSnapshot(job, keys.snapshot, context, log);
   context.signal.throwIfAborted();
   log.begin('read changes');
   const scope = { place: job.place, excludeRoles: job.lane.excludeRoles };
@@ -109,25 +125,116 @@ async function carryOut(
   const sent = await context.untilTransferred(keys.copy);
   context.signal.throwIfAborted();
   log.begin('verify');
-  const stored = await site.verifyCopy(job.place, keys.copy);
-  if (stored.digest !== changes.digest)
-    throw new ControllerError({
-      code: 'corrupt-copy',
-      subject: job.workloadName,
-      detail: 'The digest at the place is not the one taken at the source.',
-    });
+  const storedBytes = await verifiedBytes(job, keys.copy, changes.digest, site);
+  await lock(job, keys.copy, takenMs, site);
   log.begin('release snapshot');
-  await site.releaseSnapshot(keys.snapshot);
+  await release(keys.snapshot, site, log);
   return {
     kind: 'succeeded',
     takenMs,
     usableMs: sent.completedMs ?? context.nowMs(),
     inspectedBytes: changes.inspectedBytes,
     sentBytes: sent.totalBytes,
-    storedBytes: stored.storedBytes,
+    storedBytes,
     digest: changes.digest,
     disks: changes.disks,
+    consistency,
   };
+}
+
+/** A copy of a point that is there already: from its place to another one. */
+async function copyOver(
+  job: RunJob,
+  keys: ReturnType<typeof runKeys>,
+  context: RunContext,
+  log: StepLog,
+): Promise<Success> {
+  const { site } = context;
+  const { source } = job;
+  if (!source)
+    throw new ControllerError({
+      code: 'no-source-point',
+      subject: job.workloadName,
+      detail: `Lane ${job.lane.source ?? ''} has no good point of it.`,
+    });
+  log.begin('send');
+  await site.startCopy({ key: keys.copy, from: source.place, place: job.place });
+  const sent = await context.untilTransferred(keys.copy);
+  context.signal.throwIfAborted();
+  log.begin('verify');
+  const storedBytes = await verifiedBytes(job, keys.copy, source.digest, site);
+  await lock(job, keys.copy, source.takenMs, site);
+  await site.forgetTransfer(keys.copy);
+  return {
+    kind: 'succeeded',
+    takenMs: source.takenMs,
+    usableMs: sent.completedMs ?? context.nowMs(),
+    inspectedBytes: sent.totalBytes,
+    sentBytes: sent.totalBytes,
+    storedBytes,
+    digest: source.digest,
+    disks: source.disks,
+    consistency: source.consistency,
+  };
+}
+
+/** How far the clock of a site may be off; ages of points would be wrong by as much. */
+const CLOCK_TOLERANCE_MS: DurationMs = 5 * 60_000;
+
+async function takeSnapshot(
+  { lane, workloadId, siteName }: RunJob,
+  key: string,
+  context: RunContext,
+  log: StepLog,
+): Promise<{ takenMs: EpochMs; consistency: Consistency }> {
+  const freeze = lane.consistency === 'application';
+  log.begin(freeze ? 'freeze and snapshot' : 'snapshot');
+  const askedMs = context.nowMs();
+  let consistency = lane.consistency;
+  const ask = (frozen: boolean) => context.site.snapshot({ key, workloadId, freeze: frozen });
+  const { takenMs } = await ask(freeze).catch((error: unknown) => {
+    const mayGoOn = freeze && lane.withoutFreeze === 'go-on';
+    if (!mayGoOn || !(error instanceof ControllerError) || !FREEZE_CAUSES.has(error.code)) throw error;
+    consistency = 'crash';
+    log.begin('snapshot without freeze', error.message);
+    return ask(false);
+  });
+  if (takenMs < askedMs - CLOCK_TOLERANCE_MS || takenMs > context.nowMs() + CLOCK_TOLERANCE_MS) {
+    const off = Math.round((takenMs - context.nowMs()) / 60_000);
+    throw new ControllerError({
+      code: 'clock-drift',
+      subject: siteName,
+      detail: `The site says the point was taken ${Math.abs(off)} min ${off > 0 ? 'in the future' : 'ago'}.`,
+    });
+  }
+  return { takenMs, consistency };
+}
+
+const FREEZE_CAUSES: ReadonlySet<CauseCode> = new Set(['guest-credentials', 'guest-agent-missing', 'freeze-timeout']);
+
+async function verifiedBytes(job: RunJob, copyKey: string, digest: string, site: SiteController): Promise<number> {
+  const stored = await site.verifyCopy(job.place, copyKey);
+  if (stored.digest !== digest)
+    throw new ControllerError({
+      code: 'corrupt-copy',
+      subject: job.workloadName,
+      detail: 'The digest at the place is not the one taken at the source.',
+    });
+  return stored.storedBytes;
+}
+
+async function lock({ place, immutableMs }: RunJob, copyKey: string, takenMs: EpochMs, site: SiteController) {
+  if (immutableMs > 0) await site.lockCopy({ ...place, copyKey }, takenMs + immutableMs);
+}
+
+/** The point is good whether its snapshot goes or not; one that stays is found and tried again by reconciliation. */
+async function release(key: string, site: SiteController, log: StepLog): Promise<void> {
+  try {
+    await site.releaseSnapshot(key);
+  } catch (error) {
+    if (!(error instanceof ControllerError)) throw error;
+    log.note(error.message);
+  }
 }
 
 /** Leaves nothing behind of a run that did not succeed. A site that does not answer is cleared by reconciliation. */
@@ -160,10 +267,15 @@ class StepLog {
   private steps: RunStep[] = [];
   constructor(private readonly context: RunContext) {}
 
-  begin(name: string): void {
-    this.close('');
+  begin(name: string, noteOfLast = ''): void {
+    this.close(noteOfLast);
     this.steps.push({ name, startedMs: this.context.nowMs(), endedMs: null, note: '' });
     this.context.onStep(this.steps);
+  }
+
+  /** Says something of the step at hand, which ends with it. */
+  note(text: string): void {
+    this.close(text);
   }
 
   end(note: string): readonly RunStep[] {

@@ -4,7 +4,7 @@ import type { EpochMs } from '@/core/units';
 import { chance } from '@/standin/world/content';
 import type { Copy } from '@/standin/world/copies';
 import type { World } from '@/standin/world/world';
-import { WorldRefusal } from '@/standin/world/world';
+import { WorldRefusal } from '@/standin/world/refusal';
 
 export type CheckKind = 'ping' | 'port' | 'query';
 
@@ -47,7 +47,7 @@ export class CloneYard {
     const clone = this.require(key);
     if (clone.bootedMs === null) {
       const workload = this.world.workload(this.copyOf(clone).workloadId);
-      const slow = this.world.hasFault('slow-boot', workload.name) ? 4 : 1;
+      const slow = this.world.faults.has('slow-boot', workload.name) ? 4 : 1;
       const jitter = 0.9 + chance(workload.id, this.world.nowMs & 0xffff) * 0.25;
       clone.bootedMs =
         Math.max(this.world.nowMs, clone.readyMs) + Math.round(workload.bootSeconds * slow * jitter * 1000);
@@ -62,7 +62,7 @@ export class CloneYard {
     const workload = this.world.workload(copy.workloadId);
     if (clone.bootedMs === null || clone.bootedMs > this.world.nowMs)
       throw new WorldRefusal('check-failed', workload.name, `${kind}: no answer, the machine has not booted.`);
-    if (kind !== 'ping' && this.world.hasFault('check-fails', workload.name))
+    if (kind !== 'ping' && this.world.faults.has('check-fails', workload.name))
       throw new WorldRefusal('check-failed', workload.name, `${kind}: the service did not start within 10 min.`);
     const service = kind === 'ping' ? 0 : kind === 'port' ? workload.serviceSeconds : 0;
     const passedMs = this.world.nowMs + Math.round((service + CHECK_SECONDS[kind]) * 1000);

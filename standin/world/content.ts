@@ -126,6 +126,18 @@ export class DiskContent {
     return changed;
   }
 
+  /** A block that is written now and then, of the cold part. */
+  get coldBlock(): number {
+    return this.period.length - 1;
+  }
+
+  /** How often a block had been rewritten at an instant; 0: still its image's. */
+  versionOf(block: number, atMs: EpochMs): number {
+    const period = this.period[block];
+    if (period === undefined) return 0;
+    return Math.floor((this.writeTime(atMs) + (this.phase[block] as number)) / period);
+  }
+
   /** SHA-256 over the group hashes, each SHA-256 over the 64 block names of the group. O(changed groups) after the first. */
   digest(atMs: EpochMs): string {
     if (this.last?.atMs === atMs) return this.last.digest;

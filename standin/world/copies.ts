@@ -19,7 +19,15 @@ export interface Copy {
   readonly takenMs: EpochMs;
   /** Disks that are in it. */
   readonly diskIds: readonly number[];
-  readonly rottenBlocks: number[];
+  /** Blocks that read back wrong. */
+  readonly rottenBlocks: RottenBlock[];
+  /** Nobody may delete it before. */
+  lockedUntilMs?: EpochMs;
+}
+
+export interface RottenBlock {
+  readonly diskId: number;
+  readonly block: number;
 }
 
 export class CopyStore {
@@ -95,6 +103,12 @@ export class CopyStore {
     return Math.round(stored);
   }
 
+  /** Locks a copy; a lock is only ever made longer. */
+  lock(place: string, copy: Copy, untilMs: EpochMs): void {
+    copy.lockedUntilMs = Math.max(copy.lockedUntilMs ?? 0, untilMs);
+    this.changes.push({ place, copy, gone: false });
+  }
+
   /** Removes a copy; an unknown one is no error. Returns the bytes set free. */
   remove(place: string, workloadId: number, key: string): number {
     const chain = this.chains.get(`${place}/${workloadId}`) ?? [];
@@ -106,6 +120,42 @@ export class CopyStore {
     const freed = this.marginal(place, chain[index - 1], copy, chain[index]);
     this.used.set(place, Math.max(0, (this.used.get(place) ?? 0) - freed));
     return Math.round(freed);
+  }
+
+  /**
+   * Spoils one stored block: of the disk `diskId` as it was in `copy`. Every copy at the place that holds this very
+   * content reads back wrong from now on, since the place stores it once.
+   */
+  rot(place: string, copy: Copy, diskId: number, block: number): void {
+    const disk = this.disk(diskId);
+    const version = disk.versionOf(block, copy.takenMs);
+    for (const other of this.all(place))
+      for (const id of other.diskIds) {
+        const same = id === diskId || (version === 0 && this.disk(id).spec.imageSeed === disk.spec.imageSeed);
+        if (!same || this.disk(id).versionOf(block, other.takenMs) !== version) continue;
+        if (other.rottenBlocks.some((rotten) => rotten.diskId === id && rotten.block === block)) continue;
+        other.rottenBlocks.push({ diskId: id, block });
+        this.changes.push({ place, copy: other, gone: false });
+      }
+  }
+
+  /** Makes a copy good again; whatever shares its content at the place is good with it. */
+  mend(place: string, copy: Copy): void {
+    for (const { diskId, block } of [...copy.rottenBlocks]) {
+      const disk = this.disk(diskId);
+      const version = disk.versionOf(block, copy.takenMs);
+      for (const other of this.all(place)) {
+        const at = other.rottenBlocks.findIndex(
+          (r) =>
+            r.block === block &&
+            (r.diskId === diskId || (version === 0 && this.disk(r.diskId).spec.imageSeed === disk.spec.imageSeed)) &&
+            this.disk(r.diskId).versionOf(block, other.takenMs) === version,
+        );
+        if (at < 0) continue;
+        other.rottenBlocks.splice(at, 1);
+        this.changes.push({ place, copy: other, gone: false });
+      }
+    }
   }
 
   /** Bytes that only `copy` needs, between its neighbours. */

@@ -38,6 +38,8 @@ export interface EstateWorkload {
   readonly bootSeconds: number;
   readonly serviceSeconds: number;
   readonly disks: readonly DiskSpec[];
+  /** Cluster it runs on. */
+  readonly cluster?: string;
 }
 export interface Estate {
   readonly bornMs: EpochMs;
@@ -46,4 +48,9 @@ export interface Estate {
   readonly movers: readonly EstateMover[];
   readonly places: readonly EstatePlace[];
   readonly workloads: readonly EstateWorkload[];
+}
+
+/** Name of a place in lists. */
+export function placeKey(place: Pick<EstatePlace, 'kind' | 'id'>): string {
+  return `${place.kind}:${place.id}`;
 }

@@ -1,7 +1,8 @@
 import { GIB, HOUR, MINUTE } from '@/core/units';
 import type { Estate } from '@/standin/world/estate';
 import { CloneYard } from '@/standin/world/clones';
-import { World, WorldRefusal } from '@/standin/world/world';
+import { WorldRefusal } from '@/standin/world/refusal';
+import { World } from '@/standin/world/world';
 
 const T0 = Date.parse('2026-02-02T00:00Z');
 const estate: Estate = {
@@ -45,13 +46,13 @@ function refusal(work: () => unknown): string {
 function copied(world: World, place: typeof REPO | typeof STORE = STORE, key = 'c1'): void {
   world.takeSnapshot(`s-${key}`, 1, false);
   world.startTransfer(key, `s-${key}`, 'replica', place, []);
-  world.advance(world.nowMs + HOUR);
+  world.transfers.advance(world.nowMs + HOUR);
 }
 
 test('a snapshot holds the instant it was first taken, whoever asks again', () => {
   const world = new World(estate, T0);
   const first = world.takeSnapshot('s1', 1, false);
-  world.advance(T0 + MINUTE);
+  world.transfers.advance(T0 + MINUTE);
   expect(world.takeSnapshot('s1', 1, false)).toEqual(first);
 });
 
@@ -60,9 +61,9 @@ test('a transfer completes after its bytes and its setup, and the copy reads bac
   world.takeSnapshot('s1', 1, false);
   const { digest, sendBytes } = world.readChanges('s1', STORE, []);
   world.startTransfer('c1', 's1', 'replica', STORE, []);
-  expect(world.progress('c1').completedMs).toBeNull();
-  world.advance(T0 + HOUR);
-  const { completedMs, totalBytes } = world.progress('c1');
+  expect(world.transfers.progress('c1').completedMs).toBeNull();
+  world.transfers.advance(T0 + HOUR);
+  const { completedMs, totalBytes } = world.transfers.progress('c1');
   expect(totalBytes).toBe(sendBytes);
   expect((completedMs as number) - T0).toBeGreaterThanOrEqual((sendBytes * 8) / 80e6);
   expect(world.verifyCopy(STORE, 'c1').digest).toBe(digest);
@@ -81,7 +82,7 @@ test.each<[string, Parameters<World['setFault']>[0], string]>([
 
 test('a machine without guest agent cannot be frozen, but can be copied', () => {
   const world = new World(estate, T0);
-  expect(refusal(() => world.takeSnapshot('s', 2, true))).toBe('guest-credentials vm-2');
+  expect(refusal(() => world.takeSnapshot('s', 2, true))).toBe('guest-agent-missing vm-2');
   expect(refusal(() => world.takeSnapshot('s', 2, false))).toBe('done');
 });
 
@@ -90,7 +91,7 @@ test('a cut link fails what is under way and refuses what comes, a full reposito
   world.takeSnapshot('s1', 1, false);
   world.startTransfer('c1', 's1', 'backup', REPO, []);
   world.setFault({ kind: 'link-cut', subject: 'line' });
-  expect(world.progress('c1').failure?.code).toBe('link-down');
+  expect(world.transfers.progress('c1').failure?.code).toBe('link-down');
   expect(refusal(() => world.startTransfer('c2', 's1', 'backup', REPO, []))).toBe('link-down line');
   world.clearFault('link-cut', 'line');
   world.setFault({ kind: 'repository-full', subject: 'mil-r1' });
@@ -102,7 +103,7 @@ test('a slow link takes longer', () => {
     const world = new World(estate, T0);
     if (factor !== null) world.setFault({ kind: 'link-slow', subject: 'line', factor });
     copied(world);
-    return (world.progress('c1').completedMs as number) - T0;
+    return (world.transfers.progress('c1').completedMs as number) - T0;
   };
   expect(time(0.05)).toBeGreaterThan(time(null) * 3);
 });
@@ -119,12 +120,12 @@ test('what is in flight survives a restart: it completes where it stood', () => 
   const world = new World(estate, T0);
   world.takeSnapshot('s1', 1, false);
   world.startTransfer('c1', 's1', 'replica', STORE, []);
-  world.advance(T0 + 10_000);
+  world.transfers.advance(T0 + 10_000);
   const again = new World(estate, world.nowMs);
   again.restore(JSON.parse(JSON.stringify(world.inFlight())) as ReturnType<World['inFlight']>);
-  world.advance(T0 + HOUR);
-  again.advance(T0 + HOUR);
-  expect(again.progress('c1').completedMs).toBe(world.progress('c1').completedMs);
+  world.transfers.advance(T0 + HOUR);
+  again.transfers.advance(T0 + HOUR);
+  expect(again.transfers.progress('c1').completedMs).toBe(world.transfers.progress('c1').completedMs);
 });
 
 describe('clones', () => {
@@ -145,7 +146,7 @@ describe('clones', () => {
     const bootedMs = yard.boot('d1');
     expect(bootedMs).toBeGreaterThan(readyMs);
     expect(refusal(() => yard.check('d1', 'ping'))).toBe('check-failed vm-1');
-    world.advance(bootedMs);
+    world.transfers.advance(bootedMs);
     expect(yard.check('d1', 'port').passedMs).toBeGreaterThan(bootedMs);
     expect(yard.digest('d1')).toBe(world.verifyCopy(STORE, 'c1').digest);
     yard.remove('d1');
@@ -170,7 +171,7 @@ describe('clones', () => {
     const yard = new CloneYard(world);
     yard.create(request);
     expect(yard.digest('d1')).not.toBe(good);
-    world.advance(yard.boot('d1'));
+    world.transfers.advance(yard.boot('d1'));
     expect(refusal(() => yard.check('d1', 'query'))).toBe('check-failed vm-1');
   });
 });

@@ -1,64 +1,39 @@
 /**
- * The simulated world: sites, links, disks, copies, clones and faults. Time is an argument and only goes forward.
+ * The simulated world: sites, disks, copies, what is on its way, and faults. Time is an argument and only goes forward.
  * Every change carries a key; the same key twice has one effect.
  */
 import { hash } from 'node:crypto';
-import { TransferSimulation } from '@/core/flow/transfers';
-import type { CauseCode } from '@/core/protect/cause';
 import type { Fault } from '@/core/protect/fault';
 import type { DiskRole, LaneKind } from '@/core/protect/policy';
-import type { EpochMs } from '@/core/units';
-import { chance, DiskContent } from '@/standin/world/content';
+import { MINUTE, type EpochMs } from '@/core/units';
+import { DiskContent } from '@/standin/world/content';
 import { CopyStore, type Copy } from '@/standin/world/copies';
-import type { Estate, EstatePlace, EstateWorkload } from '@/standin/world/estate';
-
-/** The world says no: with a cause that the catalogue knows. */
-export class WorldRefusal extends Error {
-  override readonly name = 'WorldRefusal';
-  constructor(
-    readonly code: CauseCode,
-    readonly subject: string,
-    detail: string,
-  ) {
-    super(detail);
-  }
-}
+import { placeKey, type Estate, type EstatePlace, type EstateWorkload } from '@/standin/world/estate';
+import { Faults } from '@/standin/world/faults';
+import { WorldRefusal } from '@/standin/world/refusal';
+import { Transfers } from '@/standin/world/transfers';
 
 export interface Snapshot {
   readonly key: string;
   readonly workloadId: number;
   readonly takenMs: EpochMs;
 }
-interface PlaceName {
+export interface PlaceName {
   readonly kind: 'datastore' | 'repository';
   readonly id: number;
 }
-interface Transfer {
-  readonly key: string;
-  readonly workloadId: number;
-  readonly place: EstatePlace;
-  readonly copy: Copy;
-  readonly totalBytes: number;
-  /** Reading, opening and closing take at least until here, however fast the line is. */
-  readonly notBeforeMs: EpochMs;
-  readonly linkName: string | null;
-  completedMs: EpochMs | null;
-  storedBytes: number;
-  failure: WorldRefusal | null;
-}
 
-/** Fixed cost of a run besides its bytes, in ms: common practice, no source. */
-const SETUP_MS = { snapshot: [3_000, 9_000], replica: [12_000, 40_000], backup: [45_000, 150_000] } as const;
+/** How far a drifting clock is ahead. */
+const DRIFT_MS = 20 * MINUTE;
 
 export class World {
   readonly copies: CopyStore;
+  readonly faults = new Faults();
+  readonly transfers: Transfers;
   readonly snapshots = new Map<string, Snapshot>();
-  readonly transfers = new Map<string, Transfer>();
   private readonly disks = new Map<number, DiskContent>();
   private readonly workloads = new Map<number, EstateWorkload>();
   private readonly places = new Map<string, EstatePlace>();
-  private readonly lines: TransferSimulation;
-  private faultList: Fault[] = [];
 
   constructor(
     readonly estate: Estate,
@@ -69,48 +44,23 @@ export class World {
       for (const disk of workload.disks) this.disks.set(disk.id, new DiskContent(disk, estate.bornMs));
     }
     for (const place of estate.places) this.places.set(placeKey(place), place);
-    this.copies = new CopyStore((id) => this.disks.get(id) as DiskContent);
-    this.lines = new TransferSimulation(atMs, new Map());
-    this.setCapacities();
+    this.copies = new CopyStore((id) => this.disk(id));
+    this.transfers = new Transfers(estate, this.faults, this.copies, atMs);
   }
 
   get nowMs(): EpochMs {
-    return this.lines.atMs;
-  }
-  get faults(): readonly Fault[] {
-    return this.faultList;
-  }
-
-  /** Carries time forward; an instant in the past is ignored. Transfers that completed on the way are stored. */
-  advance(toMs: EpochMs): void {
-    // At least once: what was started with nothing to send completes at this very instant.
-    do {
-      const hourEnd = (Math.floor(this.nowMs / 3_600_000) + 1) * 3_600_000;
-      const until = Math.max(this.nowMs, Math.min(toMs, hourEnd));
-      for (const done of this.lines.advance(until)) this.complete(done.key, done.atMs);
-      if (this.nowMs === hourEnd) this.setCapacities();
-    } while (this.nowMs < toMs);
+    return this.transfers.nowMs;
   }
 
   setFault(fault: Fault): void {
-    this.clearFault(fault.kind, fault.subject);
-    this.faultList.push(fault);
-    this.setCapacities();
-    for (const transfer of this.transfers.values()) {
-      if (transfer.completedMs !== null || transfer.failure) continue;
-      if (fault.kind === 'link-cut' && transfer.linkName === fault.subject)
-        this.fail(transfer, new WorldRefusal('link-down', fault.subject, 'The connection was reset while sending.'));
-    }
+    this.faults.set(fault);
+    this.transfers.faultsChanged();
     if (fault.kind === 'rotten-block') this.rot(fault.subject);
   }
 
   clearFault(kind: string, subject: string): void {
-    this.faultList = this.faultList.filter((fault) => fault.kind !== kind || fault.subject !== subject);
-    this.setCapacities();
-  }
-
-  hasFault(kind: Fault['kind'], subject: string): Fault | undefined {
-    return this.faultList.find((fault) => fault.kind === kind && fault.subject === subject);
+    this.faults.clear(kind, subject);
+    this.transfers.faultsChanged();
   }
 
   workload(id: number): EstateWorkload {
@@ -125,23 +75,30 @@ export class World {
     return place;
   }
 
-  /** Throws a refusal if the site of that id does not answer. */
+  /** Throws a refusal if the site of that id cannot be worked with. */
   requireSite(siteId: number): void {
     const site = this.estate.sites.find((s) => s.id === siteId);
-    if (site && this.hasFault('site-down', site.name))
+    if (!site) return;
+    if (this.faults.has('site-down', site.name))
       throw new WorldRefusal('site-no-answer', site.name, 'No answer within the time limit.');
+    if (this.faults.has('name-lookup', site.name))
+      throw new WorldRefusal('name-lookup', site.name, 'What answers there is not the controller of this site.');
+    if (this.faults.has('site-credentials', site.name))
+      throw new WorldRefusal('site-credentials', site.name, 'The controller answered: credentials expired.');
   }
 
+  /** The instant it was taken is told by the clock of the site, right or wrong. */
   takeSnapshot(key: string, workloadId: number, freeze: boolean): Snapshot {
-    const known = this.snapshots.get(key);
-    if (known) return known;
     const workload = this.workload(workloadId);
     this.requireSite(workload.siteId);
-    if (freeze && (!workload.guestAgent || this.hasFault('guest-credentials', workload.name)))
-      throw new WorldRefusal('guest-credentials', workload.name, 'The guest agent answered: credentials not accepted.');
+    const known = this.snapshots.get(key);
+    if (known) return this.asSiteTells(known, workload);
+    if (workload.cluster !== undefined && this.faults.has('host-lost', workload.cluster))
+      throw new WorldRefusal('host-lost', workload.cluster, `${workload.name} does not run.`);
+    if (freeze) this.requireFreeze(workload);
     const snapshot = { key, workloadId, takenMs: this.nowMs };
     this.snapshots.set(key, snapshot);
-    return snapshot;
+    return this.asSiteTells(snapshot, workload);
   }
 
   readChanges(snapshotKey: string, placeName: PlaceName, excludeRoles: readonly DiskRole[]) {
@@ -150,10 +107,7 @@ export class World {
     const place = this.place(placeName);
     const disks = includedDisks(workload, excludeRoles);
     const { inspected, send } = this.copies.difference(placeKey(place), workload.id, disks, snapshot.takenMs);
-    const contents = disks.map((id) => ({
-      diskId: id,
-      digest: (this.disks.get(id) as DiskContent).digest(snapshot.takenMs),
-    }));
+    const contents = disks.map((id) => ({ diskId: id, digest: this.disk(id).digest(snapshot.takenMs) }));
     return {
       inspectedBytes: inspected,
       sendBytes: send,
@@ -162,6 +116,7 @@ export class World {
     };
   }
 
+  /** Sends what a snapshot holds to a place. */
   startTransfer(
     key: string,
     snapshotKey: string,
@@ -169,190 +124,182 @@ export class World {
     placeName: PlaceName,
     excludeRoles: readonly DiskRole[],
   ): void {
-    const known = this.transfers.get(key);
-    if (known && !known.failure) return;
+    if (this.transfers.isUnderWay(key)) return;
     const snapshot = this.requireSnapshot(snapshotKey);
     const workload = this.workload(snapshot.workloadId);
-    const place = this.place(placeName);
-    this.requireSite(place.siteId);
-    const link = this.linkBetween(workload.siteId, place.siteId);
-    if (link && this.hasFault('link-cut', link.name))
-      throw new WorldRefusal('link-down', link.name, 'No route to the receiving mover.');
     const diskIds = includedDisks(workload, excludeRoles);
-    const bytes =
-      kind === 'snapshot' ? 0 : this.copies.difference(placeKey(place), workload.id, diskIds, snapshot.takenMs).send;
-    if (this.isFull(place, bytes))
-      throw new WorldRefusal('repository-full', place.name, 'No space left for new content.');
-    const [least, most] = SETUP_MS[kind];
-    const setup = Math.round(least + chance(workload.id, snapshot.takenMs & 0xffff) * (most - least));
     const copy: Copy = { key, workloadId: workload.id, takenMs: snapshot.takenMs, diskIds, rottenBlocks: [] };
-    this.transfers.set(key, {
+    this.begin(key, kind, workload.siteId, this.place(placeName), copy);
+  }
+
+  /** Sends a copy from one place to another; what is rotten in it goes along. */
+  startCopy(key: string, from: PlaceName & { readonly copyKey: string }, to: PlaceName): void {
+    if (this.transfers.isUnderWay(key)) return;
+    const source = this.requireCopy(from, from.copyKey);
+    const fromSiteId = this.place(from).siteId;
+    this.requireSite(fromSiteId);
+    this.begin(key, 'copy', fromSiteId, this.place(to), {
+      workloadId: source.workloadId,
+      takenMs: source.takenMs,
+      diskIds: source.diskIds,
       key,
-      workloadId: workload.id,
-      place,
-      copy,
-      totalBytes: bytes,
-      notBeforeMs: this.nowMs + setup,
-      linkName: link?.name ?? null,
-      completedMs: null,
-      storedBytes: 0,
-      failure: null,
+      rottenBlocks: [...source.rottenBlocks],
     });
-    const over = [`mover:${workload.siteId}`, ...(link ? [`link:${link.id}`] : []), placeKey(place)];
-    this.lines.start(key, kind === 'snapshot' ? [] : over, bytes);
   }
 
   /** Stops a transfer and takes back what it stored; an unknown one is no error. */
   cancelTransfer(key: string): void {
-    this.lines.stop(key);
-    this.transfers.delete(key);
-    for (const place of this.estate.places) this.deleteCopy(place, key);
-  }
-
-  progress(key: string) {
-    const transfer = this.transfers.get(key);
-    if (!transfer) throw new WorldRefusal('unknown-subject', key, 'The controller has no such transfer.');
-    const line = this.lines.get(key);
-    return {
-      key,
-      totalBytes: transfer.totalBytes,
-      sentBytes: Math.round(line?.sentBytes ?? (transfer.completedMs === null ? 0 : transfer.totalBytes)),
-      rateBps: Math.round(Math.min(line?.rateBps ?? 0, 1e15)),
-      completedMs: transfer.completedMs !== null && transfer.completedMs <= this.nowMs ? transfer.completedMs : null,
-      failure: transfer.failure
-        ? { code: transfer.failure.code, subject: transfer.failure.subject, detail: transfer.failure.message }
-        : null,
-    };
-  }
-
-  /** Instant of the next completion, or null. */
-  nextEventMs(): EpochMs | null {
-    let next = this.lines.nextCompletionMs() ?? Infinity;
-    for (const transfer of this.transfers.values())
-      if (transfer.completedMs !== null && transfer.completedMs > this.nowMs)
-        next = Math.min(next, transfer.completedMs);
-    return next === Infinity ? null : next;
+    this.transfers.cancel(key);
+    for (const place of this.estate.places) {
+      const copy = this.copies.find(placeKey(place), key);
+      if (copy) this.remove(place, copy);
+    }
   }
 
   /** Reads a copy back: its digest as it lies there, and the bytes it added. */
   verifyCopy(placeName: PlaceName, key: string): { digest: string; storedBytes: number } {
+    this.requireSite(this.place(placeName).siteId);
     const copy = this.requireCopy(placeName, key);
-    const contents = copy.diskIds.map((id) => {
-      const disk = this.disks.get(id) as DiskContent;
-      return copy.rottenBlocks.length
-        ? disk.digestFromScratch(copy.takenMs, copy.rottenBlocks)
-        : disk.digest(copy.takenMs);
-    });
-    return { digest: pointDigest(contents), storedBytes: this.transfers.get(key)?.storedBytes ?? 0 };
+    const contents = copy.diskIds.map((id) => this.diskDigest(copy, id));
+    return { digest: pointDigest(contents), storedBytes: this.transfers.storedBytes(key) };
+  }
+
+  /** Writes the rotten blocks of a copy anew from another copy of the same content. */
+  repairCopy(placeName: PlaceName, key: string, from: PlaceName & { readonly copyKey: string }): void {
+    for (const name of [placeName, from]) this.requireSite(this.place(name).siteId);
+    const copy = this.requireCopy(placeName, key);
+    const source = this.requireCopy(from, from.copyKey);
+    this.requireWritable(this.place(placeName));
+    const whole = copy.diskIds.every((id) => source.diskIds.includes(id)) && source.takenMs === copy.takenMs;
+    if (source.workloadId !== copy.workloadId || !whole)
+      throw new WorldRefusal('unknown-subject', key, 'The other copy does not hold the same content.');
+    const spoiled = copy.rottenBlocks.some((r) =>
+      source.rottenBlocks.some((s) => s.diskId === r.diskId && s.block === r.block),
+    );
+    if (spoiled) throw new WorldRefusal('corrupt-copy', key, 'The other copy is spoiled in the same block.');
+    this.copies.mend(placeKey(placeName), copy);
   }
 
   releaseSnapshot(key: string): void {
+    const snapshot = this.snapshots.get(key);
+    const workload = snapshot && this.workload(snapshot.workloadId);
+    if (workload && this.faults.has('stuck-snapshot', workload.name))
+      throw new WorldRefusal('stuck-snapshot', workload.name, 'Something still reads its disks.');
     this.snapshots.delete(key);
   }
 
-  /** Forgets a finished transfer; its copy stays. */
-  forgetTransfer(key: string): void {
-    this.transfers.delete(key);
+  /** Deletes a copy; an unknown one is no error. */
+  deleteCopy(placeName: PlaceName, key: string): void {
+    const place = this.place(placeName);
+    const copy = this.copies.find(placeKey(place), key);
+    if (!copy) return;
+    this.requireSite(place.siteId);
+    this.requireWritable(place);
+    this.remove(place, copy);
   }
 
-  deleteCopy(placeName: PlaceName, key: string): void {
-    const place = placeKey(this.place(placeName));
-    const copy = this.copies.find(place, key);
-    if (copy) this.copies.remove(place, copy.workloadId, key);
+  lockCopy(placeName: PlaceName, key: string, untilMs: EpochMs): void {
+    this.requireSite(this.place(placeName).siteId);
+    this.copies.lock(placeKey(placeName), this.requireCopy(placeName, key), untilMs);
   }
 
   requireCopy(placeName: PlaceName, key: string): Copy {
-    const place = placeKey(this.place(placeName));
-    const copy = this.copies.find(place, key);
-    if (!copy)
-      throw new WorldRefusal(
-        'unknown-subject',
-        `copy ${key}`,
-        `There is no such copy at ${this.place(placeName).name}.`,
-      );
+    const place = this.place(placeName);
+    const copy = this.copies.find(placeKey(place), key);
+    if (!copy) throw new WorldRefusal('unknown-subject', `copy ${key}`, `There is no such copy at ${place.name}.`);
     return copy;
   }
 
   /** Digest of what a copy holds, computed from nothing but its blocks. */
   digestFromScratch(copy: Copy): string {
-    return pointDigest(
-      copy.diskIds.map((id) => (this.disks.get(id) as DiskContent).digestFromScratch(copy.takenMs, copy.rottenBlocks)),
-    );
-  }
-
-  linkFactor(link: Estate['links'][number]): number {
-    if (this.hasFault('link-cut', link.name)) return 0;
-    const slow = this.hasFault('link-slow', link.name)?.factor ?? 1;
-    const hour = Math.floor(this.nowMs / 3_600_000) % 24;
-    const weather = link.slow && hour >= link.slow.fromHour && hour < link.slow.toHour ? link.slow.factor : 1;
-    return slow * weather;
+    return pointDigest(copy.diskIds.map((id) => this.disk(id).digestFromScratch(copy.takenMs, rottenOf(copy, id))));
   }
 
   /** What is in flight, as plain data. */
   inFlight() {
-    const transfers = [...this.transfers.values()].map((t) => ({
-      ...t,
-      sentBytes: this.lines.get(t.key)?.sentBytes ?? null,
-      failure: t.failure ? { code: t.failure.code, subject: t.failure.subject, detail: t.failure.message } : null,
-    }));
-    return { nowMs: this.nowMs, faults: [...this.faultList], snapshots: [...this.snapshots.values()], transfers };
+    return {
+      nowMs: this.nowMs,
+      faults: [...this.faults.all],
+      snapshots: [...this.snapshots.values()],
+      transfers: this.transfers.inFlight(),
+    };
   }
 
   /** Takes up what `inFlight` gave, after a restart. */
   restore(state: { readonly faults: unknown[]; readonly snapshots: unknown[]; readonly transfers: unknown[] }): void {
-    this.faultList = state.faults as Fault[];
-    this.setCapacities();
+    this.faults.restore(state.faults as Fault[]);
     for (const snapshot of state.snapshots as Snapshot[]) this.snapshots.set(snapshot.key, snapshot);
-    for (const saved of state.transfers as ReturnType<World['inFlight']>['transfers']) {
-      const { sentBytes, failure, ...transfer } = saved;
-      const refusal = failure ? new WorldRefusal(failure.code, failure.subject, failure.detail) : null;
-      this.transfers.set(transfer.key, { ...transfer, failure: refusal });
-      if (sentBytes === null) continue;
-      const link = this.estate.links.find((l) => l.name === transfer.linkName);
-      const over = [
-        `mover:${this.workload(transfer.workloadId).siteId}`,
-        ...(link ? [`link:${link.id}`] : []),
-        placeKey(transfer.place),
-      ];
-      this.lines.start(transfer.key, transfer.totalBytes === 0 ? [] : over, transfer.totalBytes, { sentBytes });
-    }
+    this.transfers.restore(state.transfers as ReturnType<Transfers['inFlight']>);
   }
 
-  private linkBetween(a: number, b: number) {
-    if (a === b) return undefined;
-    return this.estate.links.find((l) => (l.siteA === a && l.siteB === b) || (l.siteA === b && l.siteB === a));
+  private begin(key: string, kind: LaneKind, fromSiteId: number, place: EstatePlace, copy: Copy): void {
+    this.requireSite(place.siteId);
+    this.requireWritable(place);
+    const { send } = this.copies.difference(placeKey(place), copy.workloadId, copy.diskIds, copy.takenMs);
+    const bytes = kind === 'snapshot' ? 0 : send;
+    if (this.isFull(place, bytes))
+      throw new WorldRefusal('repository-full', place.name, 'No space left for new content.');
+    this.transfers.start({ key, kind, fromSiteId, place, copy, bytes });
+  }
+
+  private remove(place: EstatePlace, copy: Copy): void {
+    if ((copy.lockedUntilMs ?? 0) > this.nowMs)
+      throw new WorldRefusal(
+        'immutable',
+        place.name,
+        `Locked until ${new Date(copy.lockedUntilMs as number).toISOString()}.`,
+      );
+    this.copies.remove(placeKey(place), copy.workloadId, copy.key);
+  }
+
+  private requireFreeze(workload: EstateWorkload): void {
+    if (!workload.guestAgent || this.faults.has('guest-agent-missing', workload.name))
+      throw new WorldRefusal(
+        'guest-agent-missing',
+        workload.name,
+        'Nothing answers on the channel of the guest agent.',
+      );
+    if (this.faults.has('guest-credentials', workload.name))
+      throw new WorldRefusal('guest-credentials', workload.name, 'The guest agent answered: credentials not accepted.');
+    if (this.faults.has('freeze-timeout', workload.name))
+      throw new WorldRefusal('freeze-timeout', workload.name, 'The guest did not hold still within 60 s.');
+  }
+
+  private asSiteTells(snapshot: Snapshot, workload: EstateWorkload): Snapshot {
+    const site = this.estate.sites.find((s) => s.id === workload.siteId);
+    const drifts = site !== undefined && this.faults.has('clock-drift', site.name);
+    return drifts ? { ...snapshot, takenMs: snapshot.takenMs + DRIFT_MS } : snapshot;
   }
 
   private isFull(place: EstatePlace, bytes: number): boolean {
-    if (this.hasFault('repository-full', place.name)) return true;
+    if (this.faults.has('repository-full', place.name)) return true;
     return place.kind === 'repository' && this.copies.usedBytes(placeKey(place)) + bytes > place.capacityBytes;
   }
 
-  private setCapacities(): void {
-    for (const mover of this.estate.movers) this.lines.setCapacity(`mover:${mover.siteId}`, mover.rateBps);
-    for (const link of this.estate.links)
-      this.lines.setCapacity(`link:${link.id}`, link.rateBps * this.linkFactor(link));
+  private requireWritable(place: EstatePlace): void {
+    if (this.faults.has('repository-read-only', place.name))
+      throw new WorldRefusal('repository-read-only', place.name, 'The storage answered: read-only.');
   }
 
-  private complete(key: string, atMs: EpochMs): void {
-    const transfer = this.transfers.get(key);
-    if (!transfer || transfer.failure) return;
-    transfer.completedMs = Math.max(atMs, transfer.notBeforeMs);
-    transfer.storedBytes = this.copies.add(placeKey(transfer.place), transfer.copy);
-  }
-
-  private fail(transfer: Transfer, refusal: WorldRefusal): void {
-    this.lines.stop(transfer.key);
-    transfer.failure = refusal;
-  }
-
-  /** Spoils the newest copy at the named place. */
+  /** Spoils a cold block of the newest copy at the named place, and so each copy that shares it. */
   private rot(placeName: string): void {
     const place = this.estate.places.find((p) => p.name === placeName);
     const newest = place && this.copies.all(placeKey(place)).sort((a, b) => b.takenMs - a.takenMs)[0];
-    if (!place || !newest) return;
-    newest.rottenBlocks.push(7);
-    this.copies.changes.push({ place: placeKey(place), copy: newest, gone: false });
+    const diskId = newest?.diskIds.at(-1);
+    if (!place || !newest || diskId === undefined) return;
+    this.copies.rot(placeKey(place), newest, diskId, this.disk(diskId).coldBlock);
+  }
+
+  private diskDigest(copy: Copy, diskId: number): string {
+    const rotten = rottenOf(copy, diskId);
+    const disk = this.disk(diskId);
+    return rotten.length ? disk.digestFromScratch(copy.takenMs, rotten) : disk.digest(copy.takenMs);
+  }
+
+  private disk(id: number): DiskContent {
+    const disk = this.disks.get(id);
+    if (!disk) throw new WorldRefusal('unknown-subject', `disk ${id}`, 'The controller has no such disk.');
+    return disk;
   }
 
   private requireSnapshot(key: string): Snapshot {
@@ -362,14 +309,13 @@ export class World {
   }
 }
 
-export function placeKey(place: PlaceName): string {
-  return `${place.kind}:${place.id}`;
-}
-
 /** Digest of a point: SHA-256 over the digests of its disks in the order of their ids. */
 export function pointDigest(diskDigests: readonly string[]): string {
   return hash('sha256', diskDigests.join('\n'), 'hex');
 }
+
+const rottenOf = (copy: Copy, diskId: number): number[] =>
+  copy.rottenBlocks.filter((rotten) => rotten.diskId === diskId).map((rotten) => rotten.block);
 
 function includedDisks(workload: EstateWorkload, excludeRoles: readonly DiskRole[]): number[] {
   return workload.disks.filter((disk) => !excludeRoles.includes(disk.role)).map((disk) => disk.id);

@@ -18,7 +18,9 @@ import { repositorySpace } from '@/queries/space';
 import { execute, insertMany } from '@/store/database';
 import { ruleCadences } from '@/store/migrations/0004-rule-cadences';
 import { selectors } from '@/store/migrations/0005-selectors';
-import { claimRuns, recordProgress, takeOverDeadRuns } from '@/store/runs';
+import { claimRuns, readLimits } from '@/store/claim';
+import { recordProgress, takeOverDeadRuns } from '@/store/runs';
+import { lanesReader } from '@/store/schedules';
 import { parseJson } from '@/store/schedules';
 import { POINT_COLUMNS, settleCancelled, settleFailure, settleSuccesses } from '@/store/settle';
 import { Harbour, LANES, START, WORKLOADS } from './harbour';
@@ -107,6 +109,11 @@ const edit = (over: object = {}) => ({
   ...over,
 });
 
+async function claim(owner: string, nowMs: number, most: number) {
+  const { db } = harbour;
+  return claimRuns(db, owner, nowMs, most, { limits: await readLimits(db), lanesOf: lanesReader(db) });
+}
+
 test('a new revision leaves workloads out of step until it is applied; both are in the audit trail', async () => {
   const { revision } = await act(editLane, edit({ cadence: { kind: 'every', everyMs: 5 * MINUTE, offsetMs: 0 } }));
   expect(revision).toBe(2);
@@ -185,7 +192,7 @@ test('two engines share the work: nobody gets the same run, and no workload runs
           VALUES (?, ?, 1, 1, ?, 'replica', ?, 'cadence', 'waiting', ?)`,
         [id, id, at === START ? 'replica' : 'other', at, at],
       );
-  const [a, b] = await Promise.all([claimRuns(harbour.db, 'a', now, 5), claimRuns(harbour.db, 'b', now, 50)]);
+  const [a, b] = await Promise.all([claim('a', now, 5), claim('b', now, 50)]);
   const ids = [...a, ...b].map((run) => run.id);
   expect(new Set(ids).size).toBe(ids.length);
   expect(
@@ -193,7 +200,7 @@ test('two engines share the work: nobody gets the same run, and no workload runs
       `(SELECT workload_id FROM runs WHERE state = 'running' GROUP BY workload_id HAVING COUNT(*) > 1) twice`,
     ),
   ).toBe(0);
-  expect(await claimRuns(harbour.db, 'c', now, 50).then((c) => c.filter((run) => ids.includes(run.id)))).toEqual([]);
+  expect(await claim('c', now, 50).then((c) => c.filter((run) => ids.includes(run.id)))).toEqual([]);
   // The database itself holds the rule.
   const running = a[0] ?? b[0];
   const other = execute(
@@ -207,7 +214,7 @@ test('two engines share the work: nobody gets the same run, and no workload runs
 test('what an engine settles must still be its own: another owner changes nothing', async () => {
   await act(runNow, { workloadId: 1 });
   await act(runNow, { workloadId: 2 });
-  const [first, second] = await claimRuns(harbour.db, 'a', START, 10);
+  const [first, second] = await claim('a', START, 10);
   if (!first || !second) throw new Error('two runs were to be claimed');
   const success = {
     run: first,
@@ -225,6 +232,7 @@ test('what an engine settles must still be its own: another owner changes nothin
     placeSiteId: 2,
     consistency: 'crash',
     immutableUntilMs: null,
+    followers: [],
   };
   expect(await settleSuccesses(harbour.db, 'b', [success])).toEqual([]);
   expect(await count('points')).toBe(0);
@@ -257,7 +265,7 @@ test('what an engine settles must still be its own: another owner changes nothin
   expect(await count(`runs WHERE state = 'running'`)).toBe(1);
   await settleFailure(harbour.db, 'a', failure);
   expect(await count(`schedules WHERE failures = 1 AND cause_code = 'link-down'`)).toBe(1);
-  const [again] = await claimRuns(harbour.db, 'a', START + MINUTE, 10);
+  const [again] = await claim('a', START + MINUTE, 10);
   expect([again?.id, again?.attempt]).toEqual([second.id, 2]);
   await settleCancelled(harbour.db, 'a', second.id, START + MINUTE, []);
   expect(await count(`runs WHERE state = 'cancelled'`)).toBe(1);
@@ -265,7 +273,7 @@ test('what an engine settles must still be its own: another owner changes nothin
 
 test('runs of an engine that is gone are given back', async () => {
   await act(runNow, { workloadId: 1 });
-  await claimRuns(harbour.db, 'dead', START, 10);
+  await claim('dead', START, 10);
   expect(await takeOverDeadRuns(harbour.db)).toBe(0);
   await execute(harbour.db, 'UPDATE runs SET lease_real_ms = 1');
   expect(await takeOverDeadRuns(harbour.db)).toBe(1);
@@ -279,11 +287,11 @@ test('the forecast starts from what runs were like, and what fails stays blocked
   expect([input.workloads.length, input.lanes.length, input.resources.map((r) => r.id)]).toEqual([
     WORKLOADS,
     WORKLOADS,
-    ['Ostgate – Millbrook'],
+    ['ost-m1', 'mil-m1', 'Ostgate – Millbrook'],
   ]);
   const [one, two] = input.lanes;
   expect(one).toMatchObject({
-    over: [0],
+    over: [0, 2],
     setupMs: MINUTE,
     bytesPerMs: 6_000_000 / (10 * MINUTE),
     lastTakenMs: START,
@@ -293,12 +301,14 @@ test('the forecast starts from what runs were like, and what fails stays blocked
 });
 
 test('of every hour the first reading of space stays, and the newest is what is used now', async () => {
-  await execute(
-    harbour.db,
-    `INSERT INTO repositories (id, site_id, name, capacity_bytes) VALUES (1, 2, 'mil-r1', 1000)`,
-  );
   const observe = (usedBytes: number, atMs: number) => {
-    const status = { sitesUp: ['Ostgate', 'Millbrook'], links: [], repositories: [{ id: 1, usedBytes }] };
+    const status = {
+      sitesUp: ['Ostgate', 'Millbrook'],
+      links: [],
+      repositories: [{ id: 2, usedBytes }],
+      defaultPasswords: [],
+      wrongClocks: [],
+    };
     return observeConditions(harbour.db, { status: () => Promise.resolve(status) } as unknown as SiteController, atMs);
   };
   await observe(100, START + MINUTE);
@@ -309,14 +319,12 @@ test('of every hour the first reading of space stays, and the newest is what is 
     { at_ms: START, used_bytes: 100 },
     { at_ms: START + HOUR, used_bytes: 200 },
   ]);
-  expect(await harbour.rows('SELECT used_bytes FROM repositories')).toEqual([{ used_bytes: 200 }]);
+  expect(await harbour.rows('SELECT used_bytes FROM repositories WHERE id = 2')).toEqual([{ used_bytes: 200 }]);
 });
 
 test('a repository without samples has no trend; with some it says when it is full', async () => {
-  await execute(
-    harbour.db,
-    `INSERT INTO repositories (id, site_id, name, capacity_bytes) VALUES (1, 2, 'mil-r1', 1000)`,
-  );
+  await execute(harbour.db, 'DELETE FROM repositories WHERE id = 2');
+  await execute(harbour.db, 'UPDATE repositories SET capacity_bytes = 1000');
   expect(await repositorySpace(harbour.db, START)).toMatchObject([{ usedBytes: 0, fullMs: null }]);
   await insertMany(
     harbour.db,

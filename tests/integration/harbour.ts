@@ -33,16 +33,22 @@ const estate: Estate = {
     { id: 2, code: 'MIL', name: 'Millbrook' },
   ],
   links: [{ id: 1, name: 'Ostgate – Millbrook', siteA: 1, siteB: 2, rateBps: 10e9 }],
-  movers: [{ id: 1, siteId: 1, name: 'ost-m1', rateBps: 10e9 }],
+  movers: [
+    { id: 1, siteId: 1, name: 'ost-m1', rateBps: 10e9 },
+    { id: 2, siteId: 2, name: 'mil-m1', rateBps: 10e9 },
+  ],
   places: [
     { kind: 'datastore', id: 1, siteId: 1, name: 'ost-s1', capacityBytes: 1e15 },
     { kind: 'datastore', id: 2, siteId: 2, name: 'mil-s1', capacityBytes: 1e15 },
+    { kind: 'repository', id: 1, siteId: 1, name: 'ost-r1', capacityBytes: 1e15 },
+    { kind: 'repository', id: 2, siteId: 2, name: 'mil-r1', capacityBytes: 1e15 },
   ],
   workloads: Array.from({ length: WORKLOADS }, (_, i) => ({
     id: i + 1,
     name: `vm-${i + 1}`,
     siteId: 1,
     guestAgent: true,
+    cluster: 'ost-c1',
     bootSeconds: 60,
     serviceSeconds: 10,
     disks: [
@@ -88,11 +94,12 @@ export class Harbour {
     this.clock = new DemoClock(db);
   }
 
-  static async build(name: string): Promise<Harbour> {
+  /** `lanes`: of the one policy, which takes every workload. */
+  static async build(name: string, lanes: readonly Lane[] = LANES): Promise<Harbour> {
     const standIn = await freshDatabase(`${name}_standin`);
     await standIn.close();
     const harbour = new Harbour(name, await freshDatabase(name));
-    await harbour.fill();
+    await harbour.fill(lanes);
     const world = new World(estate, START);
     for (const w of estate.workloads)
       world.copies.add('datastore:2', {
@@ -146,14 +153,20 @@ export class Harbour {
     throw new Error('the jump did not arrive');
   }
 
-  async fault(operation: 'setFault' | 'clearFault', body: object): Promise<void> {
+  fault(operation: 'setFault' | 'clearFault', body: object): Promise<unknown> {
+    return this.operation(operation, body);
+  }
+
+  /** Asks the stand-in itself, as a person with its credentials could. */
+  async operation(name: string, body: object): Promise<unknown> {
     const { nowMs } = await this.clock.read();
-    const answer = await fetch(`http://127.0.0.1:${env.ANCHOR_TEST_STANDIN_PORT}/operations/${operation}`, {
+    const answer = await fetch(`http://127.0.0.1:${env.ANCHOR_TEST_STANDIN_PORT}/operations/${name}`, {
       method: 'POST',
       headers: { 'content-type': 'application/json', authorization: `Bearer ${env.ANCHOR_STANDIN_TOKEN}` },
       body: JSON.stringify({ atMs: nowMs, body }),
     });
     if (!answer.ok) throw new Error(await answer.text());
+    return answer.json();
   }
 
   rows<Row extends object>(sql: string, values: readonly unknown[] = []): Promise<Row[]> {
@@ -186,7 +199,7 @@ export class Harbour {
     return child;
   }
 
-  private async fill(): Promise<void> {
+  private async fill(lanes: readonly Lane[]): Promise<void> {
     const { db } = this;
     await execute(db, 'INSERT INTO tiers VALUES (1, ?, ?, ?, ?, 2, ?)', [
       15 * MINUTE,
@@ -200,7 +213,16 @@ export class Harbour {
       `INSERT INTO sites VALUES (1,'OST','Ostgate','hall','Europe/Oslo',0,0),(2,'MIL','Millbrook','hall','Europe/Oslo',0,0)`,
     );
     await execute(db, `INSERT INTO links VALUES (1,'Ostgate – Millbrook',1,2,10000000000,3,0)`);
-    await execute(db, `INSERT INTO datastores VALUES (1,1,'ost-s1',1000),(2,2,'mil-s1',1000)`);
+    await execute(
+      db,
+      `INSERT INTO datastores (id, site_id, name, capacity_bytes) VALUES (1,1,'ost-s1',1000),(2,2,'mil-s1',1000)`,
+    );
+    await execute(
+      db,
+      `INSERT INTO repositories (id, site_id, name, capacity_bytes, immutable_ms) VALUES (1,1,'ost-r1',1000000000000000,0),(2,2,'mil-r1',1000000000000000,0)`,
+    );
+    await execute(db, `INSERT INTO clusters (id, site_id, name, cores, memory_bytes) VALUES (1,1,'ost-c1',64,1000)`);
+    await execute(db, `INSERT INTO movers VALUES (1,1,'ost-m1',8,10000000000),(2,2,'mil-m1',8,10000000000)`);
     await execute(db, `INSERT INTO applications VALUES (1,'Ticketing',1)`);
     const columns = [
       'id',
@@ -225,7 +247,7 @@ export class Harbour {
     );
     await execute(db, `INSERT INTO policies VALUES (1,'Tier 1','',1)`);
     await execute(db, `INSERT INTO policy_revisions VALUES (1,1,?,'{"takes":"all"}',?,NULL)`, [
-      JSON.stringify(LANES),
+      JSON.stringify(lanes),
       START,
     ]);
     await insertMany(
@@ -238,7 +260,9 @@ export class Harbour {
       db,
       'schedules',
       ['enrolment_id', 'lane_key', 'workload_id', 'due_ms'],
-      estate.workloads.map((w) => [w.id, 'replica', w.id, START + w.id * 45_000]),
+      estate.workloads.flatMap((w) =>
+        lanes.map((lane) => [w.id, lane.key, w.id, lane.cadence.kind === 'after' ? null : START + w.id * 45_000]),
+      ),
     );
   }
 }

@@ -1,0 +1,239 @@
+/**
+ * What is on its way between places: each transfer shares movers and links max-min fairly with the others, and becomes a
+ * copy at its place when its bytes are there and its setup is over.
+ */
+import { MATHIS, lossLimitBps } from '@/core/flow/line-rate';
+import { TransferSimulation } from '@/core/flow/transfers';
+import type { CauseCode } from '@/core/protect/cause';
+import type { LaneKind } from '@/core/protect/policy';
+import type { EpochMs } from '@/core/units';
+import { chance } from '@/standin/world/content';
+import type { Copy, CopyStore } from '@/standin/world/copies';
+import { placeKey, type Estate, type EstateLink, type EstatePlace } from '@/standin/world/estate';
+import type { Faults } from '@/standin/world/faults';
+import { WorldRefusal } from '@/standin/world/refusal';
+
+interface Transfer {
+  readonly key: string;
+  readonly workloadId: number;
+  readonly fromSiteId: number;
+  readonly place: EstatePlace;
+  readonly copy: Copy;
+  readonly totalBytes: number;
+  /** Reading, opening and closing take at least until here, however fast the line is. */
+  readonly notBeforeMs: EpochMs;
+  readonly linkName: string | null;
+  completedMs: EpochMs | null;
+  storedBytes: number;
+  failure: WorldRefusal | null;
+}
+
+export interface NewTransfer {
+  readonly key: string;
+  readonly kind: LaneKind;
+  readonly fromSiteId: number;
+  readonly place: EstatePlace;
+  readonly copy: Copy;
+  readonly bytes: number;
+}
+
+/** Fixed cost of a run besides its bytes, in ms: common practice, no source. */
+const SETUP_MS: Readonly<Record<LaneKind, readonly [number, number]>> = {
+  snapshot: [3_000, 9_000],
+  replica: [12_000, 40_000],
+  backup: [45_000, 150_000],
+  copy: [20_000, 60_000],
+};
+/** A line that loses packets: segment, loss, and streams that share it (common practice, no source). */
+const LOSSY = { segmentBytes: 1460, loss: 0.01, roundTripSeconds: 0.02, streams: 16 } as const;
+
+export class Transfers {
+  private readonly byKey = new Map<string, Transfer>();
+  private readonly lines: TransferSimulation;
+
+  constructor(
+    private readonly estate: Estate,
+    private readonly faults: Faults,
+    private readonly copies: CopyStore,
+    atMs: EpochMs,
+  ) {
+    this.lines = new TransferSimulation(atMs, new Map());
+    this.setCapacities();
+  }
+
+  get nowMs(): EpochMs {
+    return this.lines.atMs;
+  }
+
+  /** Carries time forward; an instant in the past is ignored. What completed on the way is stored. */
+  advance(toMs: EpochMs): void {
+    // At least once: what was started with nothing to send completes at this very instant.
+    do {
+      const hourEnd = (Math.floor(this.nowMs / 3_600_000) + 1) * 3_600_000;
+      const until = Math.max(this.nowMs, Math.min(toMs, hourEnd));
+      for (const done of this.lines.advance(until)) this.complete(done.key, done.atMs);
+      if (this.nowMs === hourEnd) this.setCapacities();
+    } while (this.nowMs < toMs);
+  }
+
+  /** True if this transfer goes on already: asking twice has one effect. */
+  isUnderWay(key: string): boolean {
+    const known = this.byKey.get(key);
+    return known !== undefined && !known.failure;
+  }
+
+  start({ key, kind, fromSiteId, place, copy, bytes }: NewTransfer): void {
+    const link = this.linkBetween(fromSiteId, place.siteId);
+    if (link && this.faults.has('link-cut', link.name))
+      throw new WorldRefusal('link-down', link.name, 'No route to the receiving mover.');
+    if (kind !== 'snapshot') this.requireMovers(fromSiteId, place.siteId);
+    const [least, most] = SETUP_MS[kind];
+    const setup = Math.round(least + chance(copy.workloadId, copy.takenMs & 0xffff) * (most - least));
+    const transfer: Transfer = {
+      key,
+      workloadId: copy.workloadId,
+      fromSiteId,
+      place,
+      copy,
+      totalBytes: bytes,
+      notBeforeMs: this.nowMs + setup,
+      linkName: link?.name ?? null,
+      completedMs: null,
+      storedBytes: 0,
+      failure: null,
+    };
+    this.byKey.set(key, transfer);
+    this.lines.start(key, kind === 'snapshot' ? [] : this.wayOf(transfer), bytes);
+  }
+
+  /** Stops and forgets; an unknown one is no error. */
+  cancel(key: string): void {
+    this.lines.stop(key);
+    this.byKey.delete(key);
+  }
+
+  /** Forgets a finished transfer; its copy stays. */
+  forget(key: string): void {
+    this.byKey.delete(key);
+  }
+
+  progress(key: string) {
+    const transfer = this.byKey.get(key);
+    if (!transfer) throw new WorldRefusal('unknown-subject', key, 'The controller has no such transfer.');
+    const line = this.lines.get(key);
+    return {
+      key,
+      totalBytes: transfer.totalBytes,
+      sentBytes: Math.round(line?.sentBytes ?? (transfer.completedMs === null ? 0 : transfer.totalBytes)),
+      rateBps: Math.round(Math.min(line?.rateBps ?? 0, 1e15)),
+      completedMs: transfer.completedMs !== null && transfer.completedMs <= this.nowMs ? transfer.completedMs : null,
+      failure: transfer.failure ? asData(transfer.failure) : null,
+    };
+  }
+
+  storedBytes(key: string): number {
+    return this.byKey.get(key)?.storedBytes ?? 0;
+  }
+
+  /** Instant of the next completion, or null. */
+  nextEventMs(): EpochMs | null {
+    let next = this.lines.nextCompletionMs() ?? Infinity;
+    for (const transfer of this.byKey.values())
+      if (transfer.completedMs !== null && transfer.completedMs > this.nowMs)
+        next = Math.min(next, transfer.completedMs);
+    return next === Infinity ? null : next;
+  }
+
+  /** Breaks what a new fault breaks, and takes over what the lines now carry. */
+  faultsChanged(): void {
+    this.setCapacities();
+    for (const transfer of this.byKey.values()) {
+      if (transfer.completedMs !== null || transfer.failure) continue;
+      const cut = transfer.linkName !== null && this.faults.has('link-cut', transfer.linkName);
+      if (cut)
+        this.fail(
+          transfer,
+          new WorldRefusal('link-down', transfer.linkName as string, 'The connection was reset while sending.'),
+        );
+      const mover = this.lines.get(transfer.key) && this.deadMover(transfer.fromSiteId, transfer.place.siteId);
+      if (mover) this.fail(transfer, new WorldRefusal('mover-gone', mover, 'The mover ended while sending.'));
+    }
+  }
+
+  /** Share of its rate that a link carries now. */
+  linkFactor(link: EstateLink): number {
+    if (this.faults.has('link-cut', link.name)) return 0;
+    const slow = this.faults.has('link-slow', link.name)?.factor ?? 1;
+    const lossy = this.faults.has('link-lossy', link.name) ? lossyShare(link.rateBps) : 1;
+    const hour = Math.floor(this.nowMs / 3_600_000) % 24;
+    const weather = link.slow && hour >= link.slow.fromHour && hour < link.slow.toHour ? link.slow.factor : 1;
+    return slow * weather * lossy;
+  }
+
+  /** As plain data. */
+  inFlight() {
+    return [...this.byKey.values()].map((t) => ({
+      ...t,
+      sentBytes: this.lines.get(t.key)?.sentBytes ?? null,
+      failure: t.failure ? asData(t.failure) : null,
+    }));
+  }
+
+  /** Takes up what `inFlight` gave, after a restart. */
+  restore(saved: ReturnType<Transfers['inFlight']>): void {
+    this.setCapacities();
+    for (const { sentBytes, failure, ...transfer } of saved) {
+      const refusal = failure ? new WorldRefusal(failure.code, failure.subject, failure.detail) : null;
+      this.byKey.set(transfer.key, { ...transfer, failure: refusal });
+      if (sentBytes === null) continue;
+      const way = transfer.totalBytes === 0 ? [] : this.wayOf(transfer);
+      this.lines.start(transfer.key, way, transfer.totalBytes, { sentBytes });
+    }
+  }
+
+  private wayOf({ fromSiteId, linkName, place }: Pick<Transfer, 'fromSiteId' | 'linkName' | 'place'>): string[] {
+    const link = this.estate.links.find((l) => l.name === linkName);
+    return [`mover:${fromSiteId}`, ...(link ? [`link:${link.id}`] : []), placeKey(place)];
+  }
+
+  private requireMovers(fromSiteId: number, toSiteId: number): void {
+    const mover = this.deadMover(fromSiteId, toSiteId);
+    if (mover) throw new WorldRefusal('mover-gone', mover, 'The mover does not take the work.');
+  }
+
+  private deadMover(...siteIds: number[]): string | undefined {
+    return this.estate.movers.find((m) => siteIds.includes(m.siteId) && this.faults.has('mover-killed', m.name))?.name;
+  }
+
+  private linkBetween(a: number, b: number): EstateLink | undefined {
+    if (a === b) return undefined;
+    return this.estate.links.find((l) => (l.siteA === a && l.siteB === b) || (l.siteA === b && l.siteB === a));
+  }
+
+  private setCapacities(): void {
+    for (const mover of this.estate.movers) this.lines.setCapacity(`mover:${mover.siteId}`, mover.rateBps);
+    for (const link of this.estate.links)
+      this.lines.setCapacity(`link:${link.id}`, link.rateBps * this.linkFactor(link));
+  }
+
+  private complete(key: string, atMs: EpochMs): void {
+    const transfer = this.byKey.get(key);
+    if (!transfer || transfer.failure) return;
+    transfer.completedMs = Math.max(atMs, transfer.notBeforeMs);
+    transfer.storedBytes = this.copies.add(placeKey(transfer.place), transfer.copy);
+  }
+
+  private fail(transfer: Transfer, refusal: WorldRefusal): void {
+    this.lines.stop(transfer.key);
+    transfer.failure = refusal;
+  }
+}
+
+function asData({ code, subject, message }: WorldRefusal): { code: CauseCode; subject: string; detail: string } {
+  return { code, subject, detail: message };
+}
+
+function lossyShare(rateBps: number): number {
+  const { segmentBytes, roundTripSeconds, loss, streams } = LOSSY;
+  return Math.min(1, (streams * lossLimitBps(segmentBytes, roundTripSeconds, loss, MATHIS.delayed)) / rateBps);
+}

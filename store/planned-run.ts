@@ -1,0 +1,32 @@
+/** A run as it is planned, by its cadence or after another run. */
+import type { Lane } from '@/core/protect/policy';
+import type { EpochMs } from '@/core/units';
+
+export const PLANNED_COLUMNS = [
+  'enrolment_id',
+  'workload_id',
+  'policy_id',
+  'revision',
+  'lane_key',
+  'kind',
+  'occurrence_ms',
+  'started_by',
+  'state',
+  'not_before_ms',
+] as const;
+
+/** The row of an occurrence, in the order of PLANNED_COLUMNS. */
+export function plannedRun(
+  of: {
+    readonly enrolment_id: number;
+    readonly workload_id: number;
+    readonly policy_id: number;
+    readonly revision: number;
+    readonly lane: Pick<Lane, 'key' | 'kind'>;
+  },
+  atMs: EpochMs,
+  state: 'waiting' | 'missed',
+): unknown[] {
+  const { enrolment_id, workload_id, policy_id, revision, lane } = of;
+  return [enrolment_id, workload_id, policy_id, revision, lane.key, lane.kind, atMs, 'cadence', state, atMs];
+}
