@@ -1,7 +1,7 @@
 /** What the sites say of themselves, kept as spans: sites that do not answer, links below their rate, space used. */
 import { HOUR, type EpochMs } from '@/core/units';
 import type { FleetStatus, SiteController } from '@/connectors/site-controller';
-import { execute, inTransaction, insertMany, select, updateMany, type Database, type Tx } from '@/store/database';
+import { execute, inTransaction, insertMany, select, updateMany, type Database } from '@/store/database';
 
 /** Below this share of its rate a link counts as slow. */
 const SLOW_BELOW = 0.9;
@@ -16,36 +16,34 @@ interface Open {
 export async function observeConditions(db: Database, site: SiteController, nowMs: EpochMs): Promise<void> {
   const status = await site.status();
   const wanted = new Map(conditionsOf(status, await siteNames(db)).map((c) => [`${c.subject}/${c.state}`, c]));
-  await inTransaction(db, async (tx) => {
-    const open = await select<Open>(
-      db,
-      'SELECT id, subject, state, factor FROM conditions WHERE to_ms IS NULL',
-      [],
-      tx,
-    );
-    for (const condition of open) {
-      const key = `${condition.subject}/${condition.state}`;
-      if (wanted.get(key)?.factor === condition.factor) wanted.delete(key);
-      else await execute(db, 'UPDATE conditions SET to_ms = ? WHERE id = ?', [nowMs, condition.id], tx);
-    }
-    for (const c of wanted.values())
-      await execute(
-        db,
-        'INSERT INTO conditions (subject, state, factor, from_ms) VALUES (?, ?, ?, ?)',
-        [c.subject, c.state, c.factor, nowMs],
-        tx,
-      );
-    await noteSpace(db, status, nowMs, tx);
+  const open = await select<Open>(db, 'SELECT id, subject, state, factor FROM conditions WHERE to_ms IS NULL');
+  const over = open.filter((c) => {
+    const key = `${c.subject}/${c.state}`;
+    return wanted.get(key)?.factor !== c.factor || !wanted.delete(key);
   });
+  // Nearly every look finds what the one before did.
+  if (over.length || wanted.size)
+    await inTransaction(db, async (tx) => {
+      for (const { id } of over)
+        await execute(db, 'UPDATE conditions SET to_ms = ? WHERE id = ? AND to_ms IS NULL', [nowMs, id], tx);
+      for (const c of wanted.values())
+        await execute(
+          db,
+          'INSERT IGNORE INTO conditions (subject, state, factor, from_ms) VALUES (?, ?, ?, ?)',
+          [c.subject, c.state, c.factor, nowMs],
+          tx,
+        );
+    });
+  await noteSpace(db, status, nowMs);
 }
 
 /** What each repository uses now; of every hour the first reading stays, so that the past shows nothing early. */
-async function noteSpace(db: Database, status: FleetStatus, nowMs: EpochMs, tx: Tx): Promise<void> {
+async function noteSpace(db: Database, status: FleetStatus, nowMs: EpochMs): Promise<void> {
   const hourMs = Math.floor(nowMs / HOUR) * HOUR;
   const used = status.repositories.map((repository) => [repository.id, repository.usedBytes]);
-  await updateMany(db, 'repositories', ['id'], ['used_bytes'], used, { tx });
+  await updateMany(db, 'repositories', ['id'], ['used_bytes'], used);
   const samples = status.repositories.map(({ id, usedBytes }) => [id, hourMs, usedBytes]);
-  await insertMany(db, 'space_samples', ['repository_id', 'at_ms', 'used_bytes'], samples, tx, 'INSERT IGNORE');
+  await insertMany(db, 'space_samples', ['repository_id', 'at_ms', 'used_bytes'], samples, undefined, 'INSERT IGNORE');
 }
 
 async function siteNames(db: Database): Promise<string[]> {

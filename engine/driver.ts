@@ -1,7 +1,8 @@
 /**
  * The engine's round. Each round looks at the clock, plans what is due, takes up runs and drills, asks the sites,
  * settles what has ended, thins and watches. With the demo clock a jump is carried out here: time moves in small steps,
- * and on only when all work in hand is parked at a site or done, so a jump executes what a night would have.
+ * and on only when all work in hand is parked at a site or done, so a jump executes what a night would have; where nothing
+ * is to be done a step goes to the next thing that is.
  */
 import { randomUUID } from 'node:crypto';
 import type { Logger } from 'pino';
@@ -18,16 +19,18 @@ import { Waits } from '@/engine/waits';
 import { asDemoClock, type Clock } from '@/store/clock';
 import { select, type Database } from '@/store/database';
 import { closeMisses, openMisses } from '@/store/misses';
+import { nextWorkMs } from '@/store/next-event';
 import { readLimits } from '@/store/claim';
-import { giveBack, renewLeases, takeOverDeadRuns } from '@/store/runs';
+import { giveBack, isWatch, LEASE_MS, renewLeases, takeOverDeadRuns } from '@/store/runs';
 import { enrolmentsOf, lanesReader, planDue } from '@/store/schedules';
 
-/** Longest step of a jump, in ms of fleet time. */
+/** Longest steps of a jump, while something is under way and while nothing is, in ms of fleet time. */
 const STEP_MS = 30_000;
+const IDLE_STEP_MS = 15 * 60_000;
 const PLAN_BATCH = 400;
 /** Pause between two rounds while runs are in hand, in ms of real time. */
 const BUSY_MS = 20;
-const HEARTBEAT_MS = 2_000;
+const HEARTBEAT_MS = LEASE_MS / 5;
 /** How often the sites are asked about themselves, in ms of fleet time. */
 const CONDITIONS_MS = 60_000;
 /** How often points are read back and places are compared, in ms of fleet time. */
@@ -50,6 +53,8 @@ export class Engine {
   private nowMs: EpochMs = 0;
   private stopping = false;
   private beatAt = 0;
+  /** Of several engines one looks after what concerns all. */
+  private watches = false;
   private conditionsAtMs = 0;
   private readBackAtMs = 0;
   private reconciledAtMs = 0;
@@ -102,7 +107,8 @@ export class Engine {
       return false;
     }
     const wake = this.waits.nextWakeMs ?? Infinity;
-    const next = Math.min(state.nowMs + STEP_MS, state.jumpToMs, Math.max(wake, state.nowMs + 1));
+    const idle = await nextWorkMs(this.parts.db, state.nowMs, state.nowMs + IDLE_STEP_MS);
+    const next = Math.min(idle ?? state.nowMs + STEP_MS, state.jumpToMs, Math.max(wake, state.nowMs + 1));
     await this.tick(next, true);
     await this.waits.untilIdle();
     await demo.stepTo(next, next >= state.jumpToMs);
@@ -129,6 +135,12 @@ export class Engine {
     await this.desk.settle();
     await closeMisses(db, this.nowMs);
     await sweepMarked(db, this.site, this.nowMs);
+    if (this.watches) await this.lookAround();
+  }
+
+  /** Conditions of the sites, points read back, places compared: each at its interval of fleet time. */
+  private async lookAround(): Promise<void> {
+    const { db } = this.parts;
     if (this.nowMs - this.conditionsAtMs >= CONDITIONS_MS) {
       this.conditionsAtMs = this.nowMs;
       await observeConditions(db, this.site, this.nowMs);
@@ -163,6 +175,7 @@ export class Engine {
     if (Date.now() - this.beatAt < HEARTBEAT_MS) return;
     this.beatAt = Date.now();
     await renewLeases(this.parts.db, this.id, process.pid, this.startedRealMs);
+    this.watches = await isWatch(this.parts.db, this.id);
     const taken = await takeOverDeadRuns(this.parts.db);
     if (taken) this.parts.log.warn({ runs: taken }, 'took over runs of an engine that is gone');
   }

@@ -3,7 +3,7 @@ import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
 import { createHash, randomBytes } from 'node:crypto';
 import { createWriteStream, existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
-import { ensureDatabase, portTaken, startMariaDb, type Server } from './mariadb';
+import { ensureDatabase, portTaken, startMariaDb, type Flush, type Server } from './mariadb';
 import { Trouble } from './trouble';
 
 export interface StackOptions {
@@ -12,6 +12,7 @@ export interface StackOptions {
   readonly ports: { readonly database: number; readonly standIn: number; readonly web: number };
   readonly clock: 'demo' | 'system';
   readonly fresh: boolean;
+  readonly flush?: Flush;
 }
 
 const DATABASES = ['anchor_bay', 'anchor_bay_standin'] as const;
@@ -33,7 +34,10 @@ export class Stack {
           'Stop what uses it, or choose others with ANCHOR_WEB_PORT and ANCHOR_STANDIN_PORT.',
         );
     const root = path.join('.data', options.directory);
-    const server = await startMariaDb(root, options.ports.database, { fresh: options.fresh });
+    const server = await startMariaDb(root, options.ports.database, {
+      fresh: options.fresh,
+      flush: options.flush ?? 'each-commit',
+    });
     for (const name of DATABASES) await ensureDatabase(server, name);
     const env: NodeJS.ProcessEnv = {
       ...process.env,

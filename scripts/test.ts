@@ -6,6 +6,7 @@ import { spawnSync } from 'node:child_process';
 import { readFileSync, rmSync } from 'node:fs';
 import { seedDemo } from '@/demo/seed';
 import { buildOnce, guard, Stack } from './stack';
+import { stormSeeds } from './storms';
 
 const counts = { passed: 0, failed: 0 };
 
@@ -77,10 +78,13 @@ await guard(async (onStop) => {
     ports: { database: 3716, standIn: 3717, web: 3700 },
     clock: 'demo',
     fresh: true,
+    flush: 'each-second',
   });
   onStop(() => stack.stop());
   jest('unit', process.env);
   jest('integration', { ...stack.env, ANCHOR_TEST_STANDIN_PORT: '3718' });
+  const storms = await stormSeeds(stack.env, { seeds: 20, from: 1, ports: [3718, 3719, 3720] });
+  tally('storms', storms.passed, storms.failed, '');
   await seedDemo({ database: stack.databaseOptions(), standIn: stack.standInOptions(), rate: 0, say: console.log });
   buildOnce();
   await stack.startStandIn();

@@ -3,7 +3,7 @@
  *
  * Lock order, obeyed everywhere: clock, schedules, runs, points, workloads, misses, drills, audit_entries.
  */
-import { QueryTypes, Sequelize, Transaction } from 'sequelize';
+import { QueryTypes, Sequelize, type Transaction } from 'sequelize';
 
 export type Database = Sequelize;
 export type Tx = Transaction;
@@ -37,7 +37,7 @@ export function databaseOptions(env: NodeJS.ProcessEnv, poolSize = 8): DatabaseO
 }
 
 export function openDatabase(options: DatabaseOptions): Database {
-  return new Sequelize(options.name, options.user, options.password, {
+  const db = new Sequelize(options.name, options.user, options.password, {
     host: options.host,
     port: options.port,
     dialect: 'mysql',
@@ -46,8 +46,22 @@ export function openDatabase(options: DatabaseOptions): Database {
     pool: { max: options.poolSize, min: 0, idle: 30_000, acquire: 20_000 },
     dialectOptions: { decimalNumbers: true, connectTimeout: 5_000 },
     retry: { max: 0 },
-    isolationLevel: Transaction.ISOLATION_LEVELS.READ_COMMITTED,
   });
+  // Once a connection instead of once a transaction: a statement less in each.
+  db.addHook('afterConnect', (connection: unknown) => readCommitted(connection as Connection));
+  return db;
+}
+
+interface Connection {
+  query(sql: string, done: (error: Error | null) => void): void;
+}
+
+function readCommitted(connection: Connection): Promise<void> {
+  return new Promise((resolve, reject) =>
+    connection.query('SET SESSION TRANSACTION ISOLATION LEVEL READ COMMITTED', (error) =>
+      error ? reject(error) : resolve(),
+    ),
+  );
 }
 
 type Values = readonly unknown[] | Record<string, unknown>;

@@ -91,6 +91,7 @@ export function recordFindings(
           .filter((f) => !known.has(`${f.kind}/${f.copyKey}`))
           .map((f) => [f.kind, kind, id, f.copyKey, f.workloadId, f.pointId, f.takenMs, f.detail.slice(0, 300), nowMs]),
         tx,
+        'INSERT IGNORE',
       );
     }
     if (place)

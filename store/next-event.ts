@@ -8,3 +8,16 @@ export async function nextEventMs(db: Database, nowMs: EpochMs): Promise<EpochMs
   ]);
   return row?.due ?? nowMs + 60_000;
 }
+
+/** When there is something to do next, none later than `atMostMs`; null while runs are under way or wait for something. */
+export async function nextWorkMs(db: Database, nowMs: EpochMs, atMostMs: EpochMs): Promise<EpochMs | null> {
+  const row = await selectOne<{ due: EpochMs | null; retry: EpochMs | null; busy: number }>(
+    db,
+    `SELECT (SELECT MIN(due_ms) FROM schedules WHERE due_ms > ?) due,
+            (SELECT MIN(not_before_ms) FROM runs WHERE state = 'waiting') retry,
+            EXISTS (SELECT 1 FROM runs WHERE state = 'running') OR EXISTS (SELECT 1 FROM drills WHERE state IN ('waiting', 'running', 'cleaning')) busy`,
+    [nowMs],
+  );
+  if (!row || row.busy || (row.retry !== null && row.retry <= nowMs)) return null;
+  return Math.min(row.due ?? atMostMs, row.retry ?? atMostMs, atMostMs);
+}

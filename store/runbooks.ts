@@ -73,7 +73,13 @@ export interface WaitingDrill {
 const DRILL_LEASE_MS = 15_000;
 
 /** Claims drills that wait, or whose engine is gone. */
-export function claimDrills(db: Database, owner: string, nowMs: EpochMs): Promise<WaitingDrill[]> {
+export async function claimDrills(db: Database, owner: string, nowMs: EpochMs): Promise<WaitingDrill[]> {
+  const open = await select(
+    db,
+    `SELECT 1 FROM drills WHERE state = 'waiting' OR (state IN ('running','cleaning') AND lease_real_ms < ?) LIMIT 1`,
+    [Date.now()],
+  );
+  if (!open.length) return [];
   return inTransaction(db, async (tx) => {
     const waiting = await select<WaitingDrill>(
       db,

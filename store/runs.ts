@@ -22,8 +22,8 @@ export interface ClaimedRun {
   occurrence_ms: EpochMs;
 }
 
-/** How long a lease lasts without a heartbeat, in ms of real time. */
-export const LEASE_MS = 10_000;
+/** How long a lease lasts without a heartbeat, in ms of real time. ANCHOR_LEASE_MS says otherwise. */
+export const LEASE_MS = Number(process.env.ANCHOR_LEASE_MS ?? 10_000);
 
 /** Gives runs of engines that are gone back to waiting, so that the next claim takes them over. Returns how many. */
 export async function takeOverDeadRuns(db: Database): Promise<number> {
@@ -44,6 +44,16 @@ export async function renewLeases(db: Database, owner: string, pid: number, star
     now,
   ]);
   await execute(db, `UPDATE runs SET lease_real_ms = ? WHERE owner = ? AND state = 'running'`, [now + LEASE_MS, owner]);
+}
+
+/** True if this engine is the one, of all that are alive, that looks after the whole: the one that began first. */
+export async function isWatch(db: Database, owner: string): Promise<boolean> {
+  const [first] = await select<{ id: string }>(
+    db,
+    'SELECT id FROM engines WHERE beat_real_ms > ? ORDER BY started_real_ms, id LIMIT 1',
+    [Date.now() - LEASE_MS],
+  );
+  return first?.id === owner;
 }
 
 /** Gives runs that an engine had not finished back to waiting, at once, as it goes. */

@@ -1,3 +1,4 @@
+import fc from 'fast-check';
 import {
   exposureAt,
   largestCadence,
@@ -149,4 +150,38 @@ test.each<[string, number | null, number, number | null, string]>([
     next === null ? null : now + next * MINUTE,
   );
   expect(standing).toBe(expected);
+});
+
+test('a point that goes gives the exposure back to the one before it, from that instant on', () => {
+  const points = [
+    { takenAtMs: 0, usableFromMs: 0, goneAtMs: null },
+    { takenAtMs: 60 * MINUTE, usableFromMs: 61 * MINUTE, goneAtMs: 80 * MINUTE },
+    { takenAtMs: 90 * MINUTE, usableFromMs: 95 * MINUTE, goneAtMs: null },
+  ];
+  expect(spansOver(points, 0, 100 * MINUTE, 70 * MINUTE)).toEqual([{ fromMs: 80 * MINUTE, toMs: 95 * MINUTE }]);
+  expect(summariseExposure(points, 0, 100 * MINUTE, 70 * MINUTE).worstMs).toBe(95 * MINUTE);
+});
+
+test('law: exposure over a span is what exposure at its instants is, whatever comes and goes', () => {
+  const point = fc.record({
+    takenAtMs: fc.integer({ min: 0, max: 40 }),
+    usable: fc.integer({ min: 0, max: 9 }),
+    stays: fc.option(fc.integer({ min: 1, max: 30 }), { nil: null }),
+  });
+  fc.assert(
+    fc.property(fc.array(point, { maxLength: 12 }), fc.integer({ min: 1, max: 20 }), (list, limit) => {
+      const points = list.map(({ takenAtMs, usable, stays }) => ({
+        takenAtMs,
+        usableFromMs: takenAtMs + usable,
+        goneAtMs: stays === null ? null : takenAtMs + usable + stays,
+      }));
+      const over = spansOver(points, 0, 60, limit);
+      for (let at = 0; at < 60; at++) {
+        const exposure = exposureAt(points, at);
+        // Half a millisecond on, where nothing turns.
+        const isOver = exposure === null || exposure + 0.5 > limit;
+        expect(over.some((span) => span.fromMs <= at + 0.5 && at + 0.5 < span.toMs)).toBe(isOver);
+      }
+    }),
+  );
 });

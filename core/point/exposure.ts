@@ -88,22 +88,46 @@ export function spansOver(
   return spans;
 }
 
+/** A point becomes usable, or goes: in the order of time, at one instant the comings first. */
+interface Turn {
+  readonly atMs: EpochMs;
+  readonly takenAtMs: EpochMs;
+  readonly comes: boolean;
+}
+
+function turnsOf(points: readonly ExposurePoint[]): Turn[] {
+  const turns = points.flatMap(({ takenAtMs, usableFromMs, goneAtMs }): Turn[] => {
+    const coming = { atMs: Math.max(takenAtMs, usableFromMs), takenAtMs, comes: true };
+    if (goneAtMs === null) return [coming];
+    return goneAtMs <= coming.atMs ? [] : [coming, { atMs: goneAtMs, takenAtMs, comes: false }];
+  });
+  return turns.sort((a, b) => a.atMs - b.atMs || Number(b.comes) - Number(a.comes));
+}
+
 function risesOf(points: readonly ExposurePoint[], fromMs: EpochMs, toMs: EpochMs): Rise[] {
-  const byUsable = [...points].sort((a, b) => a.usableFromMs - b.usableFromMs);
   const rises: Rise[] = [];
-  let newest: EpochMs | null = null;
+  /** Taken instants of the points that are usable, ascending. */
+  const usable: EpochMs[] = [];
   let start = fromMs;
-  for (const point of byUsable) {
-    if (newest !== null && point.takenAtMs <= newest) continue;
-    if (point.usableFromMs >= toMs) break;
-    if (point.usableFromMs > start) {
-      rises.push({ fromMs: start, toMs: point.usableFromMs, newestTakenMs: newest });
-      start = point.usableFromMs;
-    }
-    newest = point.takenAtMs;
+  for (const { atMs, takenAtMs, comes } of turnsOf(points)) {
+    if (atMs >= toMs) break;
+    const newest = newestAt(usable);
+    if (comes) insert(usable, takenAtMs);
+    else usable.splice(usable.lastIndexOf(takenAtMs), 1);
+    if (newestAt(usable) === newest || atMs <= start) continue;
+    rises.push({ fromMs: start, toMs: atMs, newestTakenMs: newest });
+    start = atMs;
   }
-  if (start < toMs) rises.push({ fromMs: start, toMs, newestTakenMs: newest });
+  if (start < toMs) rises.push({ fromMs: start, toMs, newestTakenMs: newestAt(usable) });
   return rises;
+}
+
+const newestAt = (usable: readonly EpochMs[]): EpochMs | null => usable.at(-1) ?? null;
+
+function insert(sorted: EpochMs[], value: EpochMs): void {
+  let at = sorted.length;
+  while (at > 0 && (sorted[at - 1] as EpochMs) > value) at--;
+  sorted.splice(at, 0, value);
 }
 
 /** Worst exposure of a regular lane: cadence + time until usable (design fact 1). */

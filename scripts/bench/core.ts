@@ -19,7 +19,7 @@ import { print } from './figure';
 function secondsWarm(work: () => unknown): number {
   let best = Infinity;
   const began = performance.now();
-  for (let now = began; now < began + 500 || best === Infinity; ) {
+  for (let now = began; now < began + 500 || best === Infinity;) {
     work();
     const ended = performance.now();
     best = Math.min(best, (ended - now) / 1000);

@@ -46,6 +46,9 @@ async function runsASecond(db: Database): Promise<{ n: number; value: number }> 
 }
 
 export async function benchEngine(db: Database): Promise<void> {
+  // Slots are there to spare: what is measured is the engine, not the movers of the demo.
+  for (const table of ['movers', 'datastores', 'clusters', 'repositories'])
+    await execute(db, `UPDATE ${table} SET slots = 100000`);
   const runs = await runsASecond(db);
   print({
     name: 'completed runs a second, one engine',

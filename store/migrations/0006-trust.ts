@@ -17,6 +17,8 @@ export const trust: Migration = {
        ADD KEY points_read_back (gone_ms, verified_ms), ADD KEY points_bad (bad_ms), ADD KEY points_copy (copy_key),
        ADD CHECK (bad_ms IS NULL OR bad_cause IS NOT NULL), ADD CHECK (repaired_ms IS NULL OR repaired_ms >= bad_ms)`,
     'ALTER TABLE workloads ADD COLUMN lost_ms BIGINT NULL',
+    `ALTER TABLE conditions ADD COLUMN is_open TINYINT AS (IF(to_ms IS NULL, 1, NULL)) STORED,
+       ADD UNIQUE KEY conditions_once (subject, state, is_open)`,
     `CREATE TABLE findings (
       id BIGINT UNSIGNED AUTO_INCREMENT PRIMARY KEY, kind ENUM('unknown','missing','snapshot') NOT NULL,
       place_kind ENUM('datastore','repository') NULL, place_id INT UNSIGNED NULL, copy_key VARCHAR(64) NOT NULL,

@@ -26,7 +26,8 @@ export const LANES: readonly Lane[] = [
   },
 ];
 
-const estate: Estate = {
+/** A hall with machines and a second one that takes their copies in. */
+export const estateOf = (workloads: number): Estate => ({
   bornMs: START - 30 * 24 * HOUR,
   sites: [
     { id: 1, code: 'OST', name: 'Ostgate' },
@@ -43,7 +44,7 @@ const estate: Estate = {
     { kind: 'repository', id: 1, siteId: 1, name: 'ost-r1', capacityBytes: 1e15 },
     { kind: 'repository', id: 2, siteId: 2, name: 'mil-r1', capacityBytes: 1e15 },
   ],
-  workloads: Array.from({ length: WORKLOADS }, (_, i) => ({
+  workloads: Array.from({ length: workloads }, (_, i) => ({
     id: i + 1,
     name: `vm-${i + 1}`,
     siteId: 1,
@@ -63,7 +64,7 @@ const estate: Estate = {
       },
     ],
   })),
-};
+});
 
 const env = process.env;
 const server = {
@@ -90,16 +91,22 @@ export class Harbour {
   private constructor(
     readonly name: string,
     readonly db: Database,
+    readonly port = Number(env.ANCHOR_TEST_STANDIN_PORT),
   ) {
     this.clock = new DemoClock(db);
   }
 
-  /** `lanes`: of the one policy, which takes every workload. */
-  static async build(name: string, lanes: readonly Lane[] = LANES): Promise<Harbour> {
+  /** `lanes`: of the one policy, which takes every workload. `port`: of the stand-in. */
+  static async build(
+    name: string,
+    lanes: readonly Lane[] = LANES,
+    { workloads = WORKLOADS, port = Number(env.ANCHOR_TEST_STANDIN_PORT) } = {},
+  ): Promise<Harbour> {
+    const estate = estateOf(workloads);
     const standIn = await freshDatabase(`${name}_standin`);
     await standIn.close();
-    const harbour = new Harbour(name, await freshDatabase(name));
-    await harbour.fill(lanes);
+    const harbour = new Harbour(name, await freshDatabase(name), port);
+    await harbour.fill(lanes, estate);
     const world = new World(estate, START);
     for (const w of estate.workloads)
       world.copies.add('datastore:2', {
@@ -123,12 +130,12 @@ export class Harbour {
     return harbour;
   }
 
-  async startStandIn(): Promise<void> {
+  async startStandIn(): Promise<ChildProcess> {
     const child = this.spawn('standin/main.ts');
     for (let i = 0; i < 100; i++) {
       if (child.exitCode !== null) throw new Error('the stand-in stopped');
-      const up = await fetch(`http://127.0.0.1:${env.ANCHOR_TEST_STANDIN_PORT}/healthz`).catch(() => null);
-      if (up?.ok) return;
+      const up = await fetch(`http://127.0.0.1:${this.port}/healthz`).catch(() => null);
+      if (up?.ok) return child;
       await new Promise((resolve) => setTimeout(resolve, 100));
     }
     throw new Error('the stand-in does not answer');
@@ -160,7 +167,7 @@ export class Harbour {
   /** Asks the stand-in itself, as a person with its credentials could. */
   async operation(name: string, body: object): Promise<unknown> {
     const { nowMs } = await this.clock.read();
-    const answer = await fetch(`http://127.0.0.1:${env.ANCHOR_TEST_STANDIN_PORT}/operations/${name}`, {
+    const answer = await fetch(`http://127.0.0.1:${this.port}/operations/${name}`, {
       method: 'POST',
       headers: { 'content-type': 'application/json', authorization: `Bearer ${env.ANCHOR_STANDIN_TOKEN}` },
       body: JSON.stringify({ atMs: nowMs, body }),
@@ -174,13 +181,16 @@ export class Harbour {
   }
 
   async close(): Promise<void> {
-    for (const child of this.children) {
-      if (child.exitCode !== null || child.signalCode !== null) continue;
-      const gone = new Promise((resolve) => child.once('exit', resolve));
-      child.kill('SIGKILL');
-      await gone;
-    }
+    for (const child of this.children) await this.kill(child);
     await this.db.close();
+  }
+
+  /** kill -9, and gone when this resolves. */
+  async kill(child: ChildProcess): Promise<void> {
+    if (child.exitCode !== null || child.signalCode !== null) return;
+    const gone = new Promise((resolve) => child.once('exit', resolve));
+    child.kill('SIGKILL');
+    await gone;
   }
 
   private spawn(file: string): ChildProcess {
@@ -190,7 +200,7 @@ export class Harbour {
         NODE_ENV: 'production',
         ANCHOR_DB_NAME: this.name,
         ANCHOR_STANDIN_DB_NAME: `${this.name}_standin`,
-        ANCHOR_STANDIN_PORT: env.ANCHOR_TEST_STANDIN_PORT,
+        ANCHOR_STANDIN_PORT: String(this.port),
         ANCHOR_CLOCK: 'demo',
       },
       stdio: 'ignore',
@@ -199,7 +209,7 @@ export class Harbour {
     return child;
   }
 
-  private async fill(lanes: readonly Lane[]): Promise<void> {
+  private async fill(lanes: readonly Lane[], estate: Estate): Promise<void> {
     const { db } = this;
     await execute(db, 'INSERT INTO tiers VALUES (1, ?, ?, ?, ?, 2, ?)', [
       15 * MINUTE,
