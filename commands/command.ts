@@ -46,9 +46,17 @@ export function command<Input extends object, Result>(parts: Command<Input, Resu
 export async function perform<Input extends object, Result>(
   wanted: Command<Input, Result>,
   raw: unknown,
-  context: { readonly db: Database; readonly clock: Clock; readonly person: Person },
+  context: {
+    readonly db: Database;
+    readonly clock: Clock;
+    readonly person: Person;
+    /** The token that a request came with. */
+    readonly tokenId?: number;
+    /** What must be written together with the change. */
+    readonly within?: (tx: Tx, result: Result) => Promise<void>;
+  },
 ): Promise<Result> {
-  const { db, clock, person } = context;
+  const { db, clock, person, tokenId = null, within } = context;
   if (ROLES.indexOf(person.role) < ROLES.indexOf(wanted.least))
     throw new Refusal(
       'not-allowed',
@@ -60,10 +68,11 @@ export async function perform<Input extends object, Result>(
     const { result, subject, detail } = await wanted.run(input, { db, clock, tx, nowMs, person });
     await execute(
       db,
-      'INSERT INTO audit_entries (at_ms, user_id, action, subject, detail) VALUES (?, ?, ?, ?, ?)',
-      [nowMs, person.id, wanted.name, subject.slice(0, 120), JSON.stringify(detail)],
+      'INSERT INTO audit_entries (at_ms, user_id, token_id, action, subject, detail) VALUES (?, ?, ?, ?, ?, ?)',
+      [nowMs, person.id, tokenId, wanted.name, subject.slice(0, 120), JSON.stringify(detail)],
       tx,
     );
+    await within?.(tx, result);
     return result;
   });
 }

@@ -3,6 +3,8 @@ import type { Command } from '@/commands/command';
 import { clearFault, jump, setFault, setRate } from '@/commands/demo';
 import { cancelDrill, startDrill } from '@/commands/drills';
 import { applyPolicy, editLane } from '@/commands/policies';
+import { beginPause, endPause } from '@/commands/pauses';
+import { createToken, revokeToken } from '@/commands/tokens';
 import { cancelRun, holdPoint, releaseHold, retryRun, runNow } from '@/commands/runs';
 
 // Each command checks its own input at the border, so the registry may forget the types.
@@ -20,6 +22,10 @@ const all = [
   jump,
   setFault,
   clearFault,
+  beginPause,
+  endPause,
+  createToken,
+  revokeToken,
 ] as unknown as ReadonlyArray<Command<object, unknown>>;
 
 export const COMMANDS: ReadonlyMap<string, Command<object, unknown>> = new Map(all.map((c) => [c.name, c]));

@@ -74,8 +74,11 @@ function occurrences(runs: readonly RunRow[], points: readonly PointRow[], until
 
 function dueInstants(workloadId: number, laneKey: string, untilMs: EpochMs): EpochMs[] {
   const found: EpochMs[] = [];
-  for (let at: EpochMs | null = START + workloadId * 45_000; at !== null && at <= untilMs;)
-    (found.push(at), (at = nextDue(laneOf(laneKey).cadence, workloadId, at)));
+  const { cadence } = laneOf(laneKey);
+  for (let at: EpochMs | null = START + workloadId * 45_000; at !== null && at <= untilMs;) {
+    found.push(at);
+    at = nextDue(cadence, workloadId, at);
+  }
   return found;
 }
 

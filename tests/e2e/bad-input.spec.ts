@@ -1,7 +1,9 @@
 /** Nonsense at every route: a clear 4xx, and nothing changed. By table. */
 import { expect, test, type APIRequestContext } from '@playwright/test';
-import { createConnection, type Connection, type RowDataPacket } from 'mysql2/promise';
+import type { Connection, RowDataPacket } from 'mysql2/promise';
+import { openDesk, type Desk } from './session';
 
+let desk: Desk;
 let db: Connection;
 let csrf = '';
 let request: APIRequestContext;
@@ -98,32 +100,16 @@ async function fingerprint(): Promise<string> {
   return JSON.stringify(rows[0]);
 }
 
-test.beforeAll(async ({ playwright, baseURL }) => {
-  const env = process.env;
-  db = await createConnection({
-    host: '127.0.0.1',
-    port: Number(env.ANCHOR_DB_PORT),
-    user: 'root',
-    password: env.ANCHOR_DB_PASSWORD ?? '',
-    database: env.ANCHOR_DB_NAME ?? '',
-  });
-  request = await playwright.request.newContext({ baseURL: baseURL ?? '' });
-  const answer = await request.post('/api/sign-in', { data: { name: 'ines', password: 'harbour-light-1' } });
-  expect(answer.status()).toBe(200);
-  const [rows] = await db.query<RowDataPacket[]>(
-    'SELECT csrf_token FROM sessions ORDER BY created_real_ms DESC LIMIT 1',
-  );
-  csrf = rows[0]?.csrf_token as string;
+test.beforeAll(async ({ playwright }) => {
+  desk = await openDesk(playwright);
+  ({ request, csrf, db } = desk);
 });
 test.afterAll(() => db.end());
 
 for (const [i, [command, body, status, field]] of CASES.entries())
   test(`${i + 1}: ${command}${field ? `, ${field} wrong` : ''}, is refused with ${status}`, async () => {
     const before = await fingerprint();
-    const answer = await request.post(`/api/commands/${command}`, {
-      data: JSON.stringify(body),
-      headers: { 'content-type': 'application/json', 'x-csrf-token': csrf },
-    });
+    const answer = await desk.command(command, body);
     const problem = (await answer.json()) as { title: string; detail: string; fields: Record<string, string> };
     expect([answer.status(), problem.title.length > 0, problem.detail.length > 0]).toEqual([status, true, true]);
     if (field) expect(Object.keys(problem.fields)).toContain(field);
