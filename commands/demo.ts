@@ -44,15 +44,20 @@ export const jump = command({
   },
 });
 
-async function standIn(deed: Deed, operation: string, body: unknown): Promise<void> {
-  demoClock(deed);
-  const controller = new HttpController({
+/** The stand-in as the environment names it. */
+function standInController(nowMs: number): HttpController {
+  return new HttpController({
     host: '127.0.0.1',
     port: Number(process.env.ANCHOR_STANDIN_PORT),
     token: process.env.ANCHOR_STANDIN_TOKEN ?? '',
     timeoutMs: 5_000,
-    nowMs: () => deed.nowMs,
+    nowMs: () => nowMs,
   });
+}
+
+async function standIn(deed: Deed, operation: string, body: unknown): Promise<void> {
+  demoClock(deed);
+  const controller = standInController(deed.nowMs);
   try {
     await controller.call(operation, body);
   } catch (error) {
@@ -89,3 +94,24 @@ export const clearFault = command({
     return { result: {}, subject: input.subject, detail: { fault: input.kind } };
   },
 });
+
+export interface ReceivedLetter {
+  readonly id: number;
+  readonly kind: 'mail' | 'event';
+  readonly target: string;
+  readonly subject: string;
+  readonly body: string;
+}
+
+/** What the stand-in's mail server and webhook receiver took in, the newest first; null: it does not answer. */
+export async function receivedByStandIn(): Promise<readonly ReceivedLetter[] | null> {
+  try {
+    const answer = await fetch(`http://127.0.0.1:${process.env.ANCHOR_STANDIN_PORT}/received`, {
+      headers: { authorization: `Bearer ${process.env.ANCHOR_STANDIN_TOKEN ?? ''}` },
+      signal: AbortSignal.timeout(2_000),
+    });
+    return answer.ok ? ((await answer.json()) as { received: ReceivedLetter[] }).received : null;
+  } catch {
+    return null;
+  }
+}

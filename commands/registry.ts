@@ -3,6 +3,8 @@ import type { Command } from '@/commands/command';
 import { clearFault, jump, setFault, setRate } from '@/commands/demo';
 import { cancelDrill, startDrill } from '@/commands/drills';
 import { applyPolicy, editLane } from '@/commands/policies';
+import { addNoticeRoute, removeNoticeRoute, takeUpCause, tryNoticeRoute } from '@/commands/notices';
+import { deleteUnknown } from '@/commands/findings';
 import { beginPause, endPause } from '@/commands/pauses';
 import { createToken, revokeToken } from '@/commands/tokens';
 import { cancelRun, holdPoint, releaseHold, retryRun, runNow } from '@/commands/runs';
@@ -26,6 +28,11 @@ const all = [
   endPause,
   createToken,
   revokeToken,
+  addNoticeRoute,
+  removeNoticeRoute,
+  tryNoticeRoute,
+  takeUpCause,
+  deleteUnknown,
 ] as unknown as ReadonlyArray<Command<object, unknown>>;
 
 export const COMMANDS: ReadonlyMap<string, Command<object, unknown>> = new Map(all.map((c) => [c.name, c]));

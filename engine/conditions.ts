@@ -1,6 +1,6 @@
 /** What the sites say of themselves, kept as spans: sites that do not answer, links below their rate, space used. */
 import { HOUR, type EpochMs } from '@/core/units';
-import type { FleetStatus, SiteController } from '@/connectors/site-controller';
+import { ControllerError, type FleetStatus, type SiteController } from '@/connectors/site-controller';
 import { execute, inTransaction, insertMany, select, updateMany, type Database } from '@/store/database';
 
 /** Below this share of its rate a link counts as slow. */
@@ -14,7 +14,7 @@ interface Open {
 }
 
 export async function observeConditions(db: Database, site: SiteController, nowMs: EpochMs): Promise<void> {
-  const status = await site.status();
+  const status = await statusOf(site);
   const wanted = new Map(conditionsOf(status, await siteNames(db)).map((c) => [`${c.subject}/${c.state}`, c]));
   const open = await select<Open>(db, 'SELECT id, subject, state, factor FROM conditions WHERE to_ms IS NULL');
   const over = open.filter((c) => {
@@ -35,6 +35,16 @@ export async function observeConditions(db: Database, site: SiteController, nowM
         );
     });
   await noteSpace(db, status, nowMs);
+}
+
+/** A controller that does not answer is an answer: none of its sites was heard. */
+async function statusOf(site: SiteController): Promise<FleetStatus> {
+  try {
+    return await site.status();
+  } catch (error) {
+    if (!(error instanceof ControllerError)) throw error;
+    return { sitesUp: [], links: [], repositories: [], defaultPasswords: [], wrongClocks: [] };
+  }
 }
 
 /** What each repository uses now; of every hour the first reading stays, so that the past shows nothing early. */

@@ -13,6 +13,7 @@ import { observeConditions } from '@/engine/conditions';
 import { DrillDesk } from '@/engine/drill/desk';
 import { Crew, type PlaceFacts } from '@/engine/run/crew';
 import { markThinned, sweepMarked, type LaddersOf } from '@/engine/thin';
+import { notify, type Senders } from '@/engine/notify';
 import { reconcileDue } from '@/engine/reconcile';
 import { readBackDue } from '@/engine/verify';
 import { Waits } from '@/engine/waits';
@@ -43,6 +44,7 @@ export interface EngineParts {
   readonly log: Logger;
   /** Makes the port to the sites; it reads the engine's instant. */
   readonly connect: (nowMs: () => EpochMs) => SiteController;
+  readonly senders: Senders;
   /** Pause between two rounds, in ms of real time. */
   readonly roundMs: number;
 }
@@ -138,20 +140,30 @@ export class Engine {
     if (this.watches) await this.lookAround();
   }
 
-  /** Conditions of the sites, points read back, places compared: each at its interval of fleet time. */
+  /** Conditions of the sites, causes and notices, points read back, places compared: each at its interval of fleet time. */
   private async lookAround(): Promise<void> {
     const { db } = this.parts;
     if (this.nowMs - this.conditionsAtMs >= CONDITIONS_MS) {
       this.conditionsAtMs = this.nowMs;
-      await observeConditions(db, this.site, this.nowMs);
+      await this.apart('conditions', () => observeConditions(db, this.site, this.nowMs));
+      await this.apart('notices', () => notify(db, this.parts.senders, this.nowMs));
     }
     if (this.nowMs - this.readBackAtMs >= READ_BACK_MS) {
       this.readBackAtMs = this.nowMs;
-      await readBackDue(db, this.site, this.nowMs);
+      await this.apart('read-back', () => readBackDue(db, this.site, this.nowMs));
     }
     if (this.nowMs - this.reconciledAtMs >= RECONCILE_MS) {
       this.reconciledAtMs = this.nowMs;
-      await reconcileDue(db, this.site, this.nowMs);
+      await this.apart('reconciliation', () => reconcileDue(db, this.site, this.nowMs));
+    }
+  }
+
+  /** What fails here is logged and tried at its next interval; runs go on. */
+  private async apart(what: string, work: () => Promise<unknown>): Promise<void> {
+    try {
+      await work();
+    } catch (error) {
+      this.parts.log.error({ err: error, what }, `${what} failed; trying again later`);
     }
   }
 

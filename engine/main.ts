@@ -1,11 +1,15 @@
 /** Entry point of an engine process. */
 import pino from 'pino';
 import { HttpController } from '@/connectors/http-controller';
+import { smtpMail } from '@/connectors/mail';
+import { sendEvent } from '@/connectors/webhook';
 import { Engine } from '@/engine/driver';
 import { openClock } from '@/store/clock';
 import { databaseOptions, openDatabase } from '@/store/database';
+import { sealingKey, unseal } from '@/store/sealed';
 
 const log = pino({ name: 'engine' });
+const { ANCHOR_SMTP_URL: smtpUrl, ANCHOR_MAIL_FROM: from = 'anchor-bay@localhost' } = process.env;
 const db = openDatabase(databaseOptions(process.env));
 const engine = new Engine({
   db,
@@ -19,6 +23,11 @@ const engine = new Engine({
       timeoutMs: 10_000,
       nowMs,
     }),
+  senders: {
+    mail: smtpUrl ? smtpMail(smtpUrl, from) : null,
+    event: sendEvent,
+    unseal: (sealed) => unseal(sealed, sealingKey(process.env)),
+  },
   roundMs: 250,
 });
 

@@ -118,7 +118,11 @@ async function remaining(site: SiteController, place: PlaceId, copies: readonly 
 
 /** Snapshots that no run needs any more: removed, or reported where they cannot be. */
 async function leftSnapshots(db: Database, site: SiteController, nowMs: EpochMs): Promise<void> {
-  const snapshots = await site.snapshots();
+  const snapshots = await site.snapshots().catch((error: unknown) => {
+    if (!(error instanceof ControllerError)) throw error;
+    return null;
+  });
+  if (!snapshots) return;
   const states = await runStates(
     db,
     snapshots.flatMap((snapshot) => runOfKey(snapshot.key) ?? []),

@@ -10,7 +10,8 @@ export type AttentionAction =
   | { readonly kind: 'open-runs'; readonly cause: string; readonly subject: string; readonly label: string }
   | { readonly kind: 'open-workloads'; readonly filter: string; readonly label: string }
   | { readonly kind: 'open-runbooks'; readonly label: string }
-  | { readonly kind: 'open-policies'; readonly label: string };
+  | { readonly kind: 'open-policies'; readonly label: string }
+  | { readonly kind: 'open-places'; readonly label: string };
 
 export interface AttentionEntry {
   readonly key: string;
@@ -55,6 +56,7 @@ export async function attention(
   entries.push(...notEnrolled(list, enrolled));
   entries.push(...unexplained(list.filter((w) => !explained.has(w.id) && enrolled.has(w.id))));
   entries.push(...(await repositorySpace(db, asOfMs)).flatMap((r) => lowSpace(r, asOfMs) ?? []));
+  entries.push(...(await otherCauses(db, asOfMs)));
   entries.push(...unproven(list));
   return entries.sort(
     (a, b) =>
@@ -170,6 +172,34 @@ export function lowSpace(r: RepositorySpace, asOfMs: EpochMs): AttentionEntry | 
     workloadIds: [],
     action: { kind: 'open-policies', label: 'See the ladders' },
   };
+}
+
+/** Causes that the engine keeps as spans and that no failing run shows: bad points, what places hold besides, sites. */
+async function otherCauses(db: Database, asOfMs: EpochMs): Promise<AttentionEntry[]> {
+  const rows = await select<{
+    cause_key: string;
+    title: string;
+    state: 'over' | 'closing' | 'inside';
+    workloads: number;
+    effect: string;
+    from_ms: EpochMs;
+  }>(
+    db,
+    `SELECT cause_key, title, state, workloads, effect, from_ms FROM causes
+      WHERE from_ms <= ? AND (to_ms IS NULL OR to_ms > ?)
+        AND (cause_key LIKE 'bad/%' OR cause_key LIKE 'found/%' OR cause_key LIKE 'password/%' OR cause_key LIKE 'clock/%' OR cause_key = 'left-snapshots')`,
+    [asOfMs, asOfMs],
+  );
+  return rows.map((c) => ({
+    key: c.cause_key,
+    state: c.state,
+    count: c.workloads ? `${c.workloads} affected` : 'look',
+    title: c.title,
+    sinceMs: c.from_ms,
+    effect: c.effect,
+    workloadIds: [],
+    action: { kind: 'open-places', label: 'See the places' },
+  }));
 }
 
 function unproven(list: readonly WorkloadStanding[]): AttentionEntry[] {

@@ -24,6 +24,8 @@ export interface RunView {
   readonly startedMs: EpochMs | null;
   readonly endedMs: EpochMs | null;
   readonly notBeforeMs: EpochMs;
+  /** What a waiting run waits for; null: its turn. */
+  readonly waitsFor: string | null;
   readonly step: string | null;
   readonly steps: readonly RunStepView[];
   readonly inspectedBytes: number | null;
@@ -52,6 +54,7 @@ interface Row {
   started_ms: EpochMs | null;
   ended_ms: EpochMs | null;
   not_before_ms: EpochMs;
+  waits_for: string | null;
   step: string | null;
   steps: readonly RunStepView[] | string | null;
   inspected_bytes: number | null;
@@ -122,6 +125,7 @@ function viewOf(r: Row): RunView {
     startedMs: r.started_ms,
     endedMs: r.ended_ms,
     notBeforeMs: r.not_before_ms,
+    waitsFor: r.waits_for,
     step: r.step,
     steps: r.steps === null ? [] : parseJson<readonly RunStepView[]>(r.steps),
     inspectedBytes: r.inspected_bytes,

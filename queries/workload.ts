@@ -28,6 +28,9 @@ export interface PointView {
   readonly untilMs: EpochMs | null;
   readonly held: { readonly reason: string; readonly by: string } | null;
   readonly immutableUntilMs: EpochMs | null;
+  /** Read back wrong or missing, and not repaired; null: good as far as known. */
+  readonly bad: 'rotten' | 'missing' | null;
+  readonly verifiedMs: EpochMs | null;
 }
 
 export interface WorkloadView {
@@ -226,6 +229,10 @@ interface PointRow {
   held_reason: string | null;
   held_by: string | null;
   immutable_until_ms: EpochMs | null;
+  bad_ms: EpochMs | null;
+  bad_cause: 'rotten' | 'missing' | null;
+  repaired_ms: EpochMs | null;
+  verified_ms: EpochMs | null;
 }
 
 async function pointViews(
@@ -275,6 +282,11 @@ async function pointViews(
     untilMs: reasons.get(String(p.id))?.untilMs ?? null,
     held: p.held_at_ms !== null ? { reason: p.held_reason ?? '', by: p.held_by ?? '' } : null,
     immutableUntilMs: p.immutable_until_ms,
+    bad:
+      p.bad_ms !== null && p.bad_ms <= asOfMs && (p.repaired_ms === null || p.repaired_ms > asOfMs)
+        ? p.bad_cause
+        : null,
+    verifiedMs: p.verified_ms,
   }));
 }
 

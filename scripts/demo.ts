@@ -13,6 +13,7 @@ await guard(async (onStop) => {
       database: port('ANCHOR_DB_PORT', 3616),
       standIn: port('ANCHOR_STANDIN_PORT', 3617),
       web: port('ANCHOR_WEB_PORT', 3600),
+      mail: port('ANCHOR_STANDIN_MAIL_PORT', 3618),
     },
     clock: 'demo',
     fresh: process.argv.includes('--fresh'),

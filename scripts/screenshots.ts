@@ -28,7 +28,7 @@ await guard(async (onStop) => {
   mkdirSync('docs/screenshots', { recursive: true });
   const stack = await Stack.begin({
     directory: 'screenshots',
-    ports: { database: 3816, standIn: 3817, web: 3800 },
+    ports: { database: 3816, standIn: 3817, web: 3800, mail: 3828 },
     clock: 'demo',
     fresh: true,
   });

@@ -9,7 +9,8 @@ import { Trouble } from './trouble';
 export interface StackOptions {
   /** Below .data/. */
   readonly directory: string;
-  readonly ports: { readonly database: number; readonly standIn: number; readonly web: number };
+  /** `mail`: where the stand-in takes letters in. */
+  readonly ports: { readonly database: number; readonly standIn: number; readonly web: number; readonly mail?: number };
   readonly clock: 'demo' | 'system';
   readonly fresh: boolean;
   readonly flush?: Flush;
@@ -27,7 +28,8 @@ export class Stack {
   ) {}
 
   static async begin(options: StackOptions): Promise<Stack> {
-    for (const port of [options.ports.standIn, options.ports.web])
+    const { standIn, web, mail } = options.ports;
+    for (const port of [standIn, web, ...(mail ? [mail] : [])])
       if (await portTaken(port))
         throw new Trouble(
           `Port ${port} on 127.0.0.1 is in use.`,
@@ -47,7 +49,9 @@ export class Stack {
       ANCHOR_DB_NAME: 'anchor_bay',
       ANCHOR_STANDIN_DB_NAME: 'anchor_bay_standin',
       ANCHOR_STANDIN_PORT: String(options.ports.standIn),
-      ANCHOR_STANDIN_TOKEN: standInToken(root),
+      ANCHOR_STANDIN_TOKEN: kept(root, 'standin-token', () => randomBytes(24).toString('base64url')),
+      ANCHOR_KEY: kept(root, 'key', () => randomBytes(32).toString('hex')),
+      ...(mail ? { ANCHOR_STANDIN_MAIL_PORT: String(mail), ANCHOR_SMTP_URL: `smtp://127.0.0.1:${mail}` } : {}),
       ANCHOR_CLOCK: options.clock,
       NODE_ENV: 'production',
       NEXT_TELEMETRY_DISABLED: '1',
@@ -150,9 +154,10 @@ async function endChild(child: ChildProcess): Promise<void> {
   clearTimeout(patience);
 }
 
-function standInToken(root: string): string {
-  const file = path.join(root, 'standin-token');
-  if (!existsSync(file)) writeFileSync(file, randomBytes(24).toString('base64url'), { mode: 0o600 });
+/** A secret beside the data, made when it is first asked for. */
+function kept(root: string, name: string, make: () => string): string {
+  const file = path.join(root, name);
+  if (!existsSync(file)) writeFileSync(file, make(), { mode: 0o600 });
   return readFileSync(file, 'utf8').trim();
 }
 

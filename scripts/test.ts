@@ -75,7 +75,7 @@ await guard(async (onStop) => {
   check('format', ['node_modules/prettier/bin/prettier.cjs', '--check', '.', '--log-level', 'warn']);
   const stack = await Stack.begin({
     directory: 'test',
-    ports: { database: 3716, standIn: 3717, web: 3700 },
+    ports: { database: 3716, standIn: 3717, web: 3700, mail: 3721 },
     clock: 'demo',
     fresh: true,
     flush: 'each-second',

@@ -10,6 +10,7 @@ const env = (key: string): string => {
 const running = await startStandIn({
   port: Number(env('ANCHOR_STANDIN_PORT')),
   token: env('ANCHOR_STANDIN_TOKEN'),
+  mailPort: process.env.ANCHOR_STANDIN_MAIL_PORT ? Number(process.env.ANCHOR_STANDIN_MAIL_PORT) : null,
   database: {
     host: '127.0.0.1',
     port: Number(env('ANCHOR_DB_PORT')),

@@ -1,7 +1,9 @@
 /** The stand-in: simulated site controllers behind HTTP on loopback, as a real controller would be reached. */
 import Fastify, { type FastifyInstance } from 'fastify';
 import { timingSafeEqual } from 'node:crypto';
+import { createPool } from 'mysql2/promise';
 import { Journal, type JournalOptions } from '@/standin/journal';
+import { Sink } from '@/standin/mail-sink';
 import { READ_ONLY, type Controller, type OperationName } from '@/standin/operations';
 import { WorldRefusal } from '@/standin/world/refusal';
 
@@ -9,6 +11,8 @@ export interface StandInOptions {
   readonly port: number;
   readonly token: string;
   readonly database: JournalOptions;
+  /** Where its mail server listens; null: it has none. */
+  readonly mailPort: number | null;
 }
 
 const PROBLEM = 'application/problem+json';
@@ -18,27 +22,44 @@ export async function startStandIn(options: StandInOptions): Promise<{ close: ()
   const journal = await Journal.open(options.database);
   const controller = await journal.load();
   if (!controller) throw new Error('The stand-in has no estate yet. Seed the demo first.');
-  const app = routes(controller, journal, options.token);
+  const pool = createPool({ ...options.database, connectionLimit: 2 });
+  const sink = new Sink(pool);
+  await sink.prepare();
+  const app = routes(controller, journal, sink, options.token);
+  if (options.mailPort !== null) await sink.listen(options.mailPort);
   await app.listen({ host: '127.0.0.1', port: options.port });
   return {
     close: async () => {
       await app.close();
+      await sink.close();
+      await pool.end();
       await journal.flush(controller);
       await journal.close();
     },
   };
 }
 
-function routes(controller: Controller, journal: Journal, token: string): FastifyInstance {
+function routes(controller: Controller, journal: Journal, sink: Sink, token: string): FastifyInstance {
   const app = Fastify({ logger: false, bodyLimit: 4 * 2 ** 20 });
   app.addHook('onRequest', async (request, reply) => {
-    if (request.url === '/healthz') return;
+    if (request.url === '/healthz' || request.url.startsWith('/hooks/')) return;
     const given = Buffer.from(request.headers.authorization ?? '');
     const wanted = Buffer.from(`Bearer ${token}`);
     if (given.length !== wanted.length || !timingSafeEqual(given, wanted))
       await reply.code(401).type(PROBLEM).send({ title: 'Credentials not accepted', status: 401 });
   });
   app.get('/healthz', () => ({ ok: true }));
+  app.get('/received', async () => ({ received: await sink.newest(50) }));
+  // A receiver of webhooks, open as such are: whoever sends signs.
+  app.addContentTypeParser(/^application\/cloudevents\+json/, { parseAs: 'string' }, (_request, body, done) =>
+    done(null, body),
+  );
+  app.post<{ Params: { name: string } }>('/hooks/:name', async (request, reply) => {
+    const body = typeof request.body === 'string' ? request.body : JSON.stringify(request.body);
+    const signature = String(request.headers['webhook-signature'] ?? 'unsigned');
+    await sink.keep('event', `/hooks/${request.params.name}`, signature, body);
+    return reply.code(204).send();
+  });
   app.post<{ Params: { name: string }; Body: { atMs?: unknown; body?: unknown } }>(
     '/operations/:name',
     async (request, reply) => {

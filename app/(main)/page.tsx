@@ -1,5 +1,6 @@
 import type { Metadata } from 'next';
 import Link from 'next/link';
+import { assertNever } from '@/core/units';
 import { connected, momentOf, type SearchParams } from '@/app/context';
 import type { AttentionEntry } from '@/queries/attention';
 import { displayZone } from '@/queries/connect';
@@ -60,15 +61,24 @@ export default async function WatchPage({ searchParams }: { searchParams: Search
 }
 
 function rowOf({ action, ...entry }: AttentionEntry): AttentionRow {
-  const href =
-    action.kind === 'open-runs'
-      ? `/runs?state=failed&cause=${encodeURIComponent(action.cause)}&subject=${encodeURIComponent(action.subject)}`
-      : action.kind === 'open-workloads'
-        ? `/workloads?${action.filter}`
-        : action.kind === 'open-policies'
-          ? '/policies'
-          : '/runbooks';
-  return { ...entry, href, label: action.label };
+  return { ...entry, href: hrefOf(action), label: action.label };
+}
+
+function hrefOf(action: AttentionEntry['action']): string {
+  switch (action.kind) {
+    case 'open-runs':
+      return `/runs?state=failed&cause=${encodeURIComponent(action.cause)}&subject=${encodeURIComponent(action.subject)}`;
+    case 'open-workloads':
+      return `/workloads?${action.filter}`;
+    case 'open-policies':
+      return '/policies';
+    case 'open-places':
+      return '/places';
+    case 'open-runbooks':
+      return '/runbooks';
+    default:
+      return assertNever(action);
+  }
 }
 
 /** An empty estate is not a safe one: it says so instead of counting nothing. */

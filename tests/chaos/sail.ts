@@ -76,6 +76,8 @@ class Voyage {
     await this.heal();
     for (const engine of this.engines.slice(1)) await this.harbour.kill(engine);
     this.engines = this.engines.slice(0, 1);
+    // Every point is due to be read back: what rotted without being read since is found now.
+    await execute(this.harbour.db, 'UPDATE points SET verified_ms = 0 WHERE gone_ms IS NULL');
     for (let step = 0; step < 2; step++) {
       await this.harbour.beginJump(QUIET_MS / 2);
       await this.harbour.untilArrived(180_000);

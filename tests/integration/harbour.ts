@@ -87,6 +87,7 @@ export async function freshDatabase(name: string): Promise<Database> {
 
 export class Harbour {
   private readonly children: ChildProcess[] = [];
+  private lastStandIn: ChildProcess | null = null;
   readonly clock: DemoClock;
   private constructor(
     readonly name: string,
@@ -130,8 +131,14 @@ export class Harbour {
     return harbour;
   }
 
+  /** The stand-in that was started last. */
+  get standIn(): ChildProcess {
+    if (!this.lastStandIn) throw new Error('there is no stand-in');
+    return this.lastStandIn;
+  }
+
   async startStandIn(): Promise<ChildProcess> {
-    const child = this.spawn('standin/main.ts');
+    const child = (this.lastStandIn = this.spawn('standin/main.ts'));
     for (let i = 0; i < 100; i++) {
       if (child.exitCode !== null) throw new Error('the stand-in stopped');
       const up = await fetch(`http://127.0.0.1:${this.port}/healthz`).catch(() => null);
@@ -176,6 +183,16 @@ export class Harbour {
     return answer.json();
   }
 
+  /** What the stand-in's mail server and webhook receiver took in, the newest first. */
+  async received(): Promise<Array<{ kind: string; target: string; subject: string; body: string }>> {
+    const answer = await fetch(`http://127.0.0.1:${this.port}/received`, {
+      headers: { authorization: `Bearer ${env.ANCHOR_STANDIN_TOKEN}` },
+    });
+    return (
+      (await answer.json()) as { received: Array<{ kind: string; target: string; subject: string; body: string }> }
+    ).received;
+  }
+
   rows<Row extends object>(sql: string, values: readonly unknown[] = []): Promise<Row[]> {
     return select<Row>(this.db, sql, values);
   }
@@ -201,6 +218,8 @@ export class Harbour {
         ANCHOR_DB_NAME: this.name,
         ANCHOR_STANDIN_DB_NAME: `${this.name}_standin`,
         ANCHOR_STANDIN_PORT: String(this.port),
+        ANCHOR_STANDIN_MAIL_PORT: String(this.port + 20),
+        ANCHOR_SMTP_URL: `smtp://127.0.0.1:${this.port + 20}`,
         ANCHOR_CLOCK: 'demo',
       },
       stdio: 'ignore',

@@ -135,6 +135,14 @@ function ClockControl({ state }: { state: ClockState }) {
   );
 }
 
+/** What is looked at now and then, and by few: reached from the account. */
+const DESKS = [
+  ['Places', '/places'],
+  ['Notices', '/notices'],
+  ['Audit', '/audit'],
+  ['Tokens', '/tokens'],
+] as const;
+
 function Account({ fullName }: { fullName: string }) {
   const { csrfToken, role } = useFrame();
   const initials = fullName
@@ -156,6 +164,11 @@ function Account({ fullName }: { fullName: string }) {
       <p>
         <b>{fullName}</b> <span className="t2">{role}</span>
       </p>
+      {DESKS.map(([name, href]) => (
+        <Link key={href} className="btn quiet" href={href}>
+          {name}
+        </Link>
+      ))}
       <button type="button" className="btn quiet" onClick={toggleTheme}>
         Light or dark
       </button>

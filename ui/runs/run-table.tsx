@@ -17,6 +17,7 @@ export interface RunRow {
   readonly startedMs: number | null;
   readonly endedMs: number | null;
   readonly notBeforeMs: number;
+  readonly waitsFor: string | null;
   readonly step: string | null;
   readonly inspectedBytes: number | null;
   readonly sentBytes: number | null;
@@ -161,9 +162,11 @@ function RunSay({ run: r, zone, asOfMs }: { run: RunRow; zone: string; asOfMs: n
     <span className="t2">
       {r.state === 'missed'
         ? 'overtaken by a newer occurrence of its lane'
-        : r.attempt > 1
-          ? `at try ${r.attempt}`
-          : ''}
+        : r.waitsFor
+          ? `waits for ${r.waitsFor}`
+          : r.attempt > 1
+            ? `at try ${r.attempt}`
+            : ''}
     </span>
   );
 }

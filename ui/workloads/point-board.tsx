@@ -20,6 +20,8 @@ export interface BoardPoint {
   readonly untilMs: number | null;
   readonly held: { readonly reason: string; readonly by: string } | null;
   readonly immutableUntilMs: number | null;
+  readonly bad: 'rotten' | 'missing' | null;
+  readonly verifiedMs: number | null;
 }
 
 const LEFT = 176;
@@ -225,6 +227,13 @@ function Picked({
       <span>
         {p.why}; {goes}
       </span>
+      {p.bad ? (
+        <span className="s-over">
+          {p.bad === 'rotten' ? 'read back wrong: does not count' : 'missing at its place: does not count'}
+        </span>
+      ) : (
+        p.verifiedMs !== null && p.verifiedMs <= asOfMs && <span>read back {when(p.verifiedMs, zone, asOfMs)}</span>
+      )}
       {p.immutableUntilMs !== null && p.immutableUntilMs > asOfMs && (
         <span>immutable until {when(p.immutableUntilMs, zone, asOfMs)}</span>
       )}

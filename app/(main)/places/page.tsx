@@ -1,0 +1,128 @@
+import type { Metadata } from 'next';
+import Link from 'next/link';
+import { connected, momentOf, type SearchParams } from '@/app/context';
+import { groupBy } from '@/core/group-by';
+import { displayZone } from '@/queries/connect';
+import { placesView } from '@/queries/places';
+import { bytes, exact, span, when } from '@/ui/format';
+import { AsOfBand } from '@/ui/frame/as-of-band';
+import { Gauge } from '@/ui/gauge';
+import { UnknownCopies } from '@/ui/places/unknown-copies';
+
+export const metadata: Metadata = { title: 'Places' };
+
+const WORDS = { unknown: 'not known here', missing: 'missing at its place', snapshot: 'snapshot that stays' } as const;
+
+export default async function PlacesPage({ searchParams }: { searchParams: SearchParams }) {
+  const { db } = connected();
+  const { asOfMs, isNow } = await momentOf(searchParams);
+  const [{ places, findings, found }, zone] = await Promise.all([placesView(db, asOfMs), displayZone(db)]);
+  const unknown = groupBy(
+    findings.filter((f) => f.kind === 'unknown' && f.placeKind !== null),
+    (f) => `${f.placeKind}:${f.placeId}`,
+  );
+  return (
+    <>
+      {!isNow && <AsOfBand />}
+      <h1 style={{ padding: '12px 0 6px' }}>Places</h1>
+      <p className="plain" style={{ paddingBottom: 8 }}>
+        {found === 0
+          ? 'What lies at each place is what should lie there.'
+          : `${found} ${found === 1 ? 'difference' : 'differences'} between what lies there and what should.`}
+      </p>
+      <table>
+        <thead>
+          <tr>
+            <th>Place</th>
+            <th>Site</th>
+            <th className="r">Points</th>
+            <th className="r">Bad</th>
+            <th className="r">Used</th>
+            <th style={{ paddingLeft: 12 }}>of its capacity</th>
+            <th>Full</th>
+            <th>Immutable for</th>
+            <th>Compared</th>
+          </tr>
+        </thead>
+        <tbody>
+          {places.map((p) => (
+            <tr key={`${p.kind}${p.id}`}>
+              <td>
+                {p.name} <span className="t2">{p.kind}</span>
+              </td>
+              <td>{p.site}</td>
+              <td className="r">{p.points}</td>
+              <td className="r">{p.badPoints > 0 ? <b className="s-over">{p.badPoints}</b> : '0'}</td>
+              <td className="r">{p.usedBytes === null ? '' : bytes(p.usedBytes)}</td>
+              <td style={{ paddingLeft: 12 }}>
+                {p.usedBytes !== null && <Gauge used={p.usedBytes / p.capacityBytes} width={110} />}
+              </td>
+              <td title={p.fullMs === null ? undefined : exact(p.fullMs, zone)}>
+                {p.fullMs === null ? <span className="t2">not at this rate</span> : `in ${span(p.fullMs - asOfMs)}`}
+              </td>
+              <td>{p.immutableMs > 0 ? span(p.immutableMs) : ''}</td>
+              <td title={p.lookedMs === null ? undefined : exact(p.lookedMs, zone)}>
+                {p.lookedMs === null ? (
+                  <span className="t2">not yet</span>
+                ) : p.failure ? (
+                  <span className="s-over">{p.failure}</span>
+                ) : (
+                  when(p.lookedMs, zone, asOfMs)
+                )}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <h2 style={{ padding: '18px 0 6px' }}>Reconciliation</h2>
+      {isNow &&
+        [...unknown.values()].map((list) => {
+          const [first] = list;
+          return (
+            first && (
+              <UnknownCopies
+                key={`${first.placeKind}${first.placeId}`}
+                place={first.place ?? ''}
+                placeKind={first.placeKind ?? ''}
+                placeId={first.placeId ?? 0}
+                count={list.length}
+              />
+            )
+          );
+        })}
+      {findings.length === 0 ? (
+        <p className="t2">
+          Every place is compared with the points it should hold, one an hour. Leftovers of our own runs are removed by
+          themselves; anything else would be listed here.
+        </p>
+      ) : (
+        <table>
+          <thead>
+            <tr>
+              <th>Found</th>
+              <th>What</th>
+              <th>Place</th>
+              <th>Workload</th>
+              <th>Taken</th>
+              <th>Key</th>
+              <th>Detail</th>
+            </tr>
+          </thead>
+          <tbody>
+            {findings.map((f) => (
+              <tr key={f.id}>
+                <td title={exact(f.sinceMs, zone)}>{when(f.sinceMs, zone, asOfMs)}</td>
+                <td>{WORDS[f.kind]}</td>
+                <td>{f.place ?? 'working disks'}</td>
+                <td>{f.workloadId === null ? '' : <Link href={`/workloads/${f.workloadId}`}>{f.workload}</Link>}</td>
+                <td>{f.takenMs === null ? '' : when(f.takenMs, zone, asOfMs)}</td>
+                <td className="num">{f.copyKey}</td>
+                <td>{f.detail}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+    </>
+  );
+}

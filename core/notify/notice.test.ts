@@ -1,0 +1,73 @@
+/** Source: none; the rules of notice.ts. */
+import { dueNotices, noticeKey, type KnownCause, type Route } from '@/core/notify/notice';
+import { HOUR, MINUTE } from '@/core/units';
+
+const NOW = Date.UTC(2026, 2, 12, 23);
+const cause = (over: Partial<KnownCause> = {}): KnownCause => ({
+  id: 5,
+  state: 'over',
+  fromMs: NOW - HOUR,
+  toMs: null,
+  taken: false,
+  ...over,
+});
+const route = (over: Partial<Route> = {}): Route => ({
+  id: 1,
+  level: 'over',
+  quiet: null,
+  escalateAfterMs: null,
+  ...over,
+});
+const reasons = (causes: KnownCause[], routes: Route[], planned: string[] = []) =>
+  dueNotices(causes, routes, new Set(planned), NOW).map((n) => n.reason);
+const told = noticeKey(1, 5, 'began');
+
+test('a cause is told once when it is over, and its end only to who was told of it', () => {
+  expect(reasons([cause()], [route()])).toEqual(['began']);
+  expect(reasons([cause()], [route()], [told])).toEqual([]);
+  const ended = cause({ toMs: NOW - 30 * MINUTE });
+  expect(reasons([ended], [route()], [told])).toEqual(['ended']);
+  expect(reasons([cause({ toMs: NOW - 29 * MINUTE })], [route()], [told])).toEqual([]);
+  expect(reasons([ended], [route()], [told, noticeKey(1, 5, 'ended')])).toEqual([]);
+  expect(reasons([ended], [route()])).toEqual([]);
+});
+
+test.each<['over' | 'closing' | 'all', string[]]>([
+  ['over', ['over']],
+  ['closing', ['over', 'closing']],
+  ['all', ['over', 'closing', 'inside']],
+])('level %s hears of %j', (level, heard) => {
+  const states = (['over', 'closing', 'inside'] as const).filter(
+    (state) => reasons([cause({ state })], [route({ level })]).length,
+  );
+  expect(states).toEqual(heard);
+});
+
+test('who heard of it before it was over hears when it is', () => {
+  expect(reasons([cause()], [route({ level: 'all' })], [told])).toEqual(['worse']);
+  expect(reasons([cause()], [route({ level: 'all' })], [told, noticeKey(1, 5, 'worse')])).toEqual([]);
+  expect(reasons([cause({ state: 'inside' })], [route({ level: 'all' })], [told])).toEqual([]);
+});
+
+test('others are told when nobody took it up in time', () => {
+  const others = route({ escalateAfterMs: 2 * HOUR });
+  expect(reasons([cause()], [others])).toEqual([]);
+  expect(reasons([cause({ fromMs: NOW - 2 * HOUR })], [others])).toEqual(['escalated']);
+  expect(reasons([cause({ fromMs: NOW - 2 * HOUR, taken: true })], [others])).toEqual([]);
+});
+
+test('in quiet hours a notice waits for their end, over midnight and in the zone of the site', () => {
+  // 23:00 UTC is midnight in Oslo; quiet is 22:00 to 06:30 there.
+  const quiet = {
+    kind: 'weekly',
+    zone: 'Europe/Oslo',
+    weekdays: [1, 2, 3, 4, 5, 6, 7],
+    fromMin: 22 * 60,
+    toMin: 390,
+  } as const;
+  const [notice] = dueNotices([cause()], [route({ quiet })], new Set(), NOW);
+  expect(notice?.notBeforeMs).toBe(NOW + 6 * HOUR + 30 * MINUTE);
+  expect(dueNotices([cause()], [route({ quiet: { ...quiet, toMin: 23 * 60 } })], new Set(), NOW)[0]?.notBeforeMs).toBe(
+    NOW,
+  );
+});
