@@ -18,7 +18,7 @@ import {
 } from '@/store/verification';
 
 /** Points read back in one look, and how long one is not looked at again. */
-const A_LOOK = 12;
+const A_LOOK = 40;
 const AGAIN_MS = 7 * DAY;
 
 type Verdict = 'good' | 'rotten' | 'missing' | 'no-answer';

@@ -22,6 +22,8 @@ export interface AttentionEntry {
   readonly effect: string;
   readonly workloadIds: readonly number[];
   readonly action: AttentionAction;
+  /** Whether somebody sees to it; absent: it is none that is told by notices. */
+  readonly takenBy?: string | null;
 }
 
 interface Failing {
@@ -58,7 +60,9 @@ export async function attention(
   entries.push(...(await repositorySpace(db, asOfMs)).flatMap((r) => lowSpace(r, asOfMs) ?? []));
   entries.push(...(await otherCauses(db, asOfMs)));
   entries.push(...unproven(list));
-  return entries.sort(
+  const taken = await takenUp(db, asOfMs);
+  const told = entries.map((e) => (taken.has(e.key) ? { ...e, takenBy: taken.get(e.key) ?? null } : e));
+  return told.sort(
     (a, b) =>
       rank(a) - rank(b) || worstTier(a, byId) - worstTier(b, byId) || (a.sinceMs ?? Infinity) - (b.sinceMs ?? Infinity),
   );
@@ -172,6 +176,17 @@ export function lowSpace(r: RepositorySpace, asOfMs: EpochMs): AttentionEntry | 
     workloadIds: [],
     action: { kind: 'open-policies', label: 'See the ladders' },
   };
+}
+
+/** Who sees to which open cause; null: nobody yet. */
+async function takenUp(db: Database, asOfMs: EpochMs): Promise<Map<string, string | null>> {
+  const rows = await select<{ cause_key: string; taken: string | null }>(
+    db,
+    `SELECT c.cause_key, IF(c.taken_ms <= ?, u.full_name, NULL) taken FROM causes c LEFT JOIN users u ON u.id = c.taken_by
+      WHERE c.from_ms <= ? AND (c.to_ms IS NULL OR c.to_ms > ?)`,
+    [asOfMs, asOfMs, asOfMs],
+  );
+  return new Map(rows.map((row) => [row.cause_key, row.taken]));
 }
 
 /** Causes that the engine keeps as spans and that no failing run shows: bad points, what places hold besides, sites. */

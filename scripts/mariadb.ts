@@ -96,7 +96,8 @@ function serverArguments(root: string, data: string, port: number, flush: Flush)
   ];
 }
 
-function initialise(root: string, data: string, secretFile: string): void {
+/** Makes an empty data directory that the server's own user may write. */
+export function initialise(root: string, data: string, secretFile: string): void {
   mkdirSync(data, { recursive: true });
   if (asRoot()) {
     const id = (flag: string) => Number(execFileSync('id', [flag, 'mysql'], { encoding: 'utf8' }));

@@ -34,9 +34,9 @@ export async function presentCauses(db: Database): Promise<OpenCause[]> {
          LEFT JOIN datastores d ON p.place_kind = 'datastore' AND d.id = p.place_id
         WHERE p.bad_ms IS NOT NULL AND p.repaired_ms IS NULL AND p.gone_ms IS NULL GROUP BY place, cause`,
     ),
-    select<{ kind: 'unknown' | 'snapshot'; place: string | null; n: number; detail: string }>(
+    select<{ kind: 'unknown' | 'snapshot'; place: string | null; n: number; workloads: number; detail: string }>(
       db,
-      `SELECT f.kind, COALESCE(r.name, d.name) place, COUNT(*) n, MAX(f.detail) detail FROM findings f
+      `SELECT f.kind, COALESCE(r.name, d.name) place, COUNT(*) n, COUNT(DISTINCT f.workload_id) workloads, MAX(f.detail) detail FROM findings f
          LEFT JOIN repositories r ON f.place_kind = 'repository' AND r.id = f.place_id
          LEFT JOIN datastores d ON f.place_kind = 'datastore' AND d.id = f.place_id
         WHERE f.to_ms IS NULL AND f.kind <> 'missing' GROUP BY f.kind, place`,
@@ -85,7 +85,7 @@ export async function presentCauses(db: Database): Promise<OpenCause[]> {
             key: 'left-snapshots',
             title: `${counted(f.n, 'snapshot')} cannot be removed`,
             state: 'inside' as const,
-            workloads: f.n,
+            workloads: f.workloads,
             effect: `${f.detail} Its removal is tried again every hour; working disks grow until then.`,
           },
     ),

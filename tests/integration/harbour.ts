@@ -70,7 +70,7 @@ const env = process.env;
 const server = {
   host: '127.0.0.1',
   port: Number(env.ANCHOR_DB_PORT),
-  user: 'root',
+  user: env.ANCHOR_DB_USER ?? 'root',
   password: env.ANCHOR_DB_PASSWORD ?? '',
 };
 
@@ -148,8 +148,8 @@ export class Harbour {
     throw new Error('the stand-in does not answer');
   }
 
-  startEngine(): ChildProcess {
-    return this.spawn('engine/main.ts');
+  startEngine(over: Readonly<Record<string, string>> = {}): ChildProcess {
+    return this.spawn('engine/main.ts', over);
   }
 
   /** Asks for a jump without waiting for it. */
@@ -210,7 +210,7 @@ export class Harbour {
     await gone;
   }
 
-  private spawn(file: string): ChildProcess {
+  private spawn(file: string, over: Readonly<Record<string, string>> = {}): ChildProcess {
     const child = spawn(process.execPath, ['--import', 'tsx', file], {
       env: {
         ...env,
@@ -221,6 +221,7 @@ export class Harbour {
         ANCHOR_STANDIN_MAIL_PORT: String(this.port + 20),
         ANCHOR_SMTP_URL: `smtp://127.0.0.1:${this.port + 20}`,
         ANCHOR_CLOCK: 'demo',
+        ...over,
       },
       stdio: 'ignore',
     });

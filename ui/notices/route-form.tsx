@@ -96,9 +96,11 @@ export function RouteForm() {
           <option value="240">4 h</option>
         </select>
       </div>
-      <button type="submit" className="btn" disabled={role !== 'administrator'}>
-        Add
-      </button>
+      <div className="field">
+        <button type="submit" className="btn" disabled={role !== 'administrator'}>
+          Add
+        </button>
+      </div>
       {role !== 'administrator' && <span className="t2">Needs the role administrator.</span>}
       {refusal && (
         <p className="err" role="alert">

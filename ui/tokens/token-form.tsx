@@ -54,9 +54,11 @@ export function TokenForm() {
           <option value="365">a year</option>
         </select>
       </div>
-      <button type="submit" className="btn" disabled={role === 'viewer'}>
-        Make token
-      </button>
+      <div className="field">
+        <button type="submit" className="btn" disabled={role === 'viewer'}>
+          Make token
+        </button>
+      </div>
       {trouble && (
         <p className="err" role="alert">
           {trouble}

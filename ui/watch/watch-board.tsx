@@ -3,6 +3,7 @@ import Link from 'next/link';
 import { useSearchParams } from 'next/navigation';
 import { useState } from 'react';
 import { exact, when } from '@/ui/format';
+import { ActButton } from '@/ui/act';
 import { useFrame } from '@/ui/frame/frame-context';
 import { Glyph } from '@/ui/glyph';
 import { SiteMap, type MapLink, type MapSite } from '@/ui/watch/site-map';
@@ -20,6 +21,8 @@ export interface AttentionRow {
   readonly workloadIds: readonly number[];
   readonly href: string;
   readonly label: string;
+  /** Who sees to it; null: nobody yet, absent: there is nothing to take up. */
+  readonly takenBy?: string | null;
 }
 
 export function WatchBoard({
@@ -102,13 +105,22 @@ function AttentionItem({
         </b>
         <span title={row.effect}>{row.effect}</span>
       </div>
-      <Link
-        className={`btn ${primary ? 'primary' : ''}`}
-        href={href}
-        style={{ textAlign: 'center', textDecoration: 'none' }}
-      >
+      <TakeUp row={row} canAct={at === null} />
+      <Link className={`btn ${primary ? 'primary' : ''}`} href={href}>
         {row.label}
       </Link>
     </li>
+  );
+}
+
+/** Saying that one sees to a cause: others are not called then. */
+function TakeUp({ row, canAct }: { row: AttentionRow; canAct: boolean }) {
+  const { role } = useFrame();
+  if (row.takenBy) return <span className="t2">{row.takenBy} sees to it</span>;
+  if (row.takenBy === undefined || !canAct || role === 'viewer') return <span />;
+  return (
+    <ActButton command="take-up-cause" body={{ causeKey: row.key }} kind="quiet" small>
+      I see to it
+    </ActButton>
   );
 }

@@ -160,7 +160,8 @@ export function PointBoard({
                       y={y + ROW - 8 - tall}
                       width={2.6}
                       height={tall}
-                      fill={chosen ? 'var(--mark)' : 'var(--inside-fill)'}
+                      fill={p.bad ? 'none' : chosen ? 'var(--mark)' : 'var(--inside-fill)'}
+                      stroke={p.bad ? 'var(--over)' : 'none'}
                     />
                     {p.held && (
                       <rect x={xOf(asOfMs - p.takenMs) - 2} y={y + 4} width={4} height={4} fill="var(--ink)" />

@@ -68,9 +68,7 @@ export default async function NoticesPage() {
             {notices.map((n) => (
               <tr key={n.id}>
                 <td title={exact(n.createdMs, zone)}>{when(n.createdMs, zone, nowMs)}</td>
-                <td>
-                  {n.reason}: {n.title}
-                </td>
+                <td>{n.reason === 'trial' ? 'trial' : `${n.reason}: ${n.title}`}</td>
                 <td>{n.target}</td>
                 <td>{fate(n, zone, nowMs)}</td>
               </tr>

@@ -2,6 +2,7 @@ import type { Metadata } from 'next';
 import Link from 'next/link';
 import { connected, momentOf, type SearchParams } from '@/app/context';
 import { groupBy } from '@/core/group-by';
+import { DAY } from '@/core/units';
 import { displayZone } from '@/queries/connect';
 import { placesView } from '@/queries/places';
 import { bytes, exact, span, when } from '@/ui/format';
@@ -11,6 +12,7 @@ import { UnknownCopies } from '@/ui/places/unknown-copies';
 
 export const metadata: Metadata = { title: 'Places' };
 
+const YEAR_MS = 365 * DAY;
 const WORDS = { unknown: 'not known here', missing: 'missing at its place', snapshot: 'snapshot that stays' } as const;
 
 export default async function PlacesPage({ searchParams }: { searchParams: SearchParams }) {
@@ -58,7 +60,13 @@ export default async function PlacesPage({ searchParams }: { searchParams: Searc
                 {p.usedBytes !== null && <Gauge used={p.usedBytes / p.capacityBytes} width={110} />}
               </td>
               <td title={p.fullMs === null ? undefined : exact(p.fullMs, zone)}>
-                {p.fullMs === null ? <span className="t2">not at this rate</span> : `in ${span(p.fullMs - asOfMs)}`}
+                {p.usedBytes === null ? (
+                  ''
+                ) : p.fullMs === null || p.fullMs - asOfMs > YEAR_MS ? (
+                  <span className="t2">not within a year</span>
+                ) : (
+                  `in ${span(p.fullMs - asOfMs)}`
+                )}
               </td>
               <td>{p.immutableMs > 0 ? span(p.immutableMs) : ''}</td>
               <td title={p.lookedMs === null ? undefined : exact(p.lookedMs, zone)}>
