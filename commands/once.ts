@@ -3,7 +3,7 @@ import { createHash } from 'node:crypto';
 import { perform, type Command, type Person } from '@/commands/command';
 import { Refusal } from '@/commands/refusal';
 import type { Clock } from '@/store/clock';
-import { execute, isDuplicateKey, selectOne, type Database, type Tx } from '@/store/database';
+import { execute, selectOne, type Database, type Tx } from '@/store/database';
 
 /** How long an answer is kept, in ms of real time. */
 const KEPT_MS = 86_400_000;
@@ -45,8 +45,8 @@ export async function performOnce<Input extends object, Result>(
   try {
     return await perform(wanted, raw, { ...context, within: keep });
   } catch (error) {
-    // The same request came twice at one moment, and the other one was first.
-    const first = isDuplicateKey(error) ? await answered(db, tokenId, key, request) : undefined;
+    // The same request may have come twice at one moment, and the other one was first: then its answer is the answer.
+    const first = await answered(db, tokenId, key, request);
     if (first === undefined) throw error;
     return first;
   }

@@ -196,7 +196,17 @@ export class Engine {
     const { db } = this.parts;
     const factsOf = await placeFacts(db);
     const limits = await readLimits(db);
-    return new Crew(db, this.id, this.site, this.waits, this.lanesOf, factsOf, limits, () => this.nowMs);
+    return new Crew(
+      db,
+      this.id,
+      this.site,
+      this.waits,
+      this.lanesOf,
+      factsOf,
+      limits,
+      () => this.nowMs,
+      this.parts.log,
+    );
   }
 }
 

@@ -36,7 +36,7 @@ await guard(async (onStop) => {
   await stack.startStandIn();
   stack.startEngine();
   const db = openDatabase(stack.databaseOptions(2));
-  if (wanted('engine')) await benchEngine(db);
+  if (wanted('engine')) await benchEngine(db, () => stack.startEngine());
   if (wanted('pages')) {
     await stack.startWeb();
     await benchPages(db, stack.address);

@@ -15,6 +15,9 @@ const VIEWS: ReadonlyArray<readonly [string, string]> = [
   ['runbook', '/runbooks/1'],
   ['proof', '/proof'],
   ['proof-record', '/drills/8'],
+  ['places', '/places'],
+  ['notices', '/notices'],
+  ['audit', '/audit'],
 ];
 const DARK = new Set(['watch', 'workload', 'runbook']);
 

@@ -83,7 +83,7 @@ await guard(async (onStop) => {
   onStop(() => stack.stop());
   jest('unit', process.env);
   jest('integration', { ...stack.env, ANCHOR_TEST_STANDIN_PORT: '3718' });
-  const storms = await stormSeeds(stack.env, { seeds: 20, from: 1, ports: [3718, 3719, 3720] });
+  const storms = await stormSeeds(stack.env, { seeds: 20, from: 1, legs: 2, ports: [3718, 3719, 3720] });
   tally('storms', storms.passed, storms.failed, '');
   await seedDemo({ database: stack.databaseOptions(), standIn: stack.standInOptions(), rate: 0, say: console.log });
   buildOnce();

@@ -1,4 +1,5 @@
 /** Carries out claimed runs and settles them: the shell around execute.ts. */
+import type { Logger } from 'pino';
 import { followersOf, type Lane } from '@/core/protect/policy';
 import type { EpochMs } from '@/core/units';
 import type { Place, SiteController } from '@/connectors/site-controller';
@@ -43,6 +44,7 @@ export class Crew {
     private readonly factsOf: PlaceFacts,
     private readonly limits: Limits,
     private readonly nowMs: () => EpochMs,
+    private readonly log: Pick<Logger, 'info' | 'warn'>,
   ) {}
 
   get busy(): number {
@@ -103,8 +105,17 @@ export class Crew {
         await settleCancelled(this.db, this.owner, work.run.id, outcome.endedMs, outcome.steps);
       }
       this.inHand.delete(work.run.id);
+      this.note(work.run, outcome);
     }
     return ours.map((s) => ({ workloadId: s.run.workload_id, laneKey: s.run.lane_key }));
+  }
+
+  /** One line a run that has ended, by its number. */
+  private note(run: ClaimedRun, outcome: Outcome): void {
+    const facts = { run: run.id, workload: run.workload_name, lane: run.lane_key, attempt: run.attempt };
+    if (outcome.kind === 'failed')
+      this.log.warn({ ...facts, cause: outcome.code, detail: outcome.detail }, 'run failed');
+    else this.log.info(facts, `run ${outcome.kind}`);
   }
 
   /** Writes how far everything is, for those who watch; twice a second of real time is enough for them. */

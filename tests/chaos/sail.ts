@@ -19,7 +19,7 @@ export interface Outcome {
 
 const PERSON: Person = { id: 1, name: 'ines', fullName: 'Ines', role: 'administrator' };
 /** The quiet at the end: long enough for every retry, every look of reconciliation and every lock. */
-const QUIET_MS = 8 * HOUR;
+const QUIET_MS = 7 * HOUR;
 
 export async function sail(seed: number, legs: number, port: number): Promise<Outcome> {
   const harbour = await Harbour.build(`chaos_${port}`, LANES, { workloads: WORKLOADS, port });

@@ -13,6 +13,10 @@ const PATHS = [
   '/runbooks/1',
   '/drills/8',
   '/proof',
+  '/places',
+  '/notices',
+  '/audit',
+  '/tokens',
 ];
 
 for (const theme of ['light', 'dark'])

@@ -126,7 +126,7 @@ test('metrics are Prometheus text for a token, readiness says who works', async 
   expect((await page.get('/metrics')).status()).toBe(401);
   const api = await client(playwright, (await tokenOf('read')).secret);
   const text = await (await api.get('/metrics')).text();
-  for (const line of text.trim().split('\n'))
+  for (const line of text.split('\n').filter(Boolean))
     expect(line).toMatch(
       /^(# (HELP|TYPE) anchor_bay_\w+ .+|anchor_bay_\w+(\{\w+="[^"]*"(,\w+="[^"]*")*\})? -?[\d.e+]+)$/,
     );
