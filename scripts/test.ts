@@ -36,7 +36,7 @@ function jest(project: string, env: NodeJS.ProcessEnv): void {
       project,
       '--json',
       `--outputFile=${report}`,
-      ...(project === 'integration' ? ['--runInBand'] : []),
+      '--maxWorkers=2',
     ],
     { encoding: 'utf8', env: { ...env, NODE_ENV: 'test' } },
   );

@@ -74,6 +74,9 @@ const server = {
   password: env.ANCHOR_DB_PASSWORD ?? '',
 };
 
+/** Of the stand-in; suites that run beside each other have ports of their own. */
+const PORT = Number(env.ANCHOR_TEST_STANDIN_PORT) + 40 * (Number(env.JEST_WORKER_ID ?? 1) - 1);
+
 /** An empty database of this name, migrated. */
 export async function freshDatabase(name: string): Promise<Database> {
   const connection = await createConnection(server);
@@ -92,7 +95,7 @@ export class Harbour {
   private constructor(
     readonly name: string,
     readonly db: Database,
-    readonly port = Number(env.ANCHOR_TEST_STANDIN_PORT),
+    readonly port = PORT,
   ) {
     this.clock = new DemoClock(db);
   }
@@ -101,7 +104,7 @@ export class Harbour {
   static async build(
     name: string,
     lanes: readonly Lane[] = LANES,
-    { workloads = WORKLOADS, port = Number(env.ANCHOR_TEST_STANDIN_PORT) } = {},
+    { workloads = WORKLOADS, port = PORT } = {},
   ): Promise<Harbour> {
     const estate = estateOf(workloads);
     const standIn = await freshDatabase(`${name}_standin`);
