@@ -19,6 +19,7 @@ export default async function PlacesPage({ searchParams }: { searchParams: Searc
   const { db } = connected();
   const { asOfMs, isNow } = await momentOf(searchParams);
   const [{ places, findings, found }, zone] = await Promise.all([placesView(db, asOfMs), displayZone(db)]);
+  const open = places.filter((place) => place.lookedMs === null).length;
   const unknown = groupBy(
     findings.filter((f) => f.kind === 'unknown' && f.placeKind !== null),
     (f) => `${f.placeKind}:${f.placeId}`,
@@ -29,7 +30,9 @@ export default async function PlacesPage({ searchParams }: { searchParams: Searc
       <h1 style={{ padding: '12px 0 6px' }}>Places</h1>
       <p className="plain" style={{ paddingBottom: 8 }}>
         {found === 0
-          ? 'What lies at each place is what should lie there.'
+          ? open
+            ? `No difference found; ${open} of ${places.length} places are not compared yet.`
+            : 'What lies at each place is what should lie there.'
           : `${found} ${found === 1 ? 'difference' : 'differences'} between what lies there and what should.`}
       </p>
       <table>
