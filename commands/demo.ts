@@ -1,6 +1,6 @@
 /** What only the demo has: its clock, and faults in the stand-in. Refused wherever the clock is the system's. */
 import { mixed, number, object, string } from 'yup';
-import { HttpController } from '@/connectors/http-controller';
+import { controllerFromEnvironment } from '@/connectors/http-controller';
 import { ControllerError } from '@/connectors/site-controller';
 import { FAULT_KINDS, type FaultKind } from '@/core/protect/fault';
 import { nextEventMs } from '@/store/next-event';
@@ -44,20 +44,9 @@ export const jump = command({
   },
 });
 
-/** The stand-in as the environment names it. */
-function standInController(nowMs: number): HttpController {
-  return new HttpController({
-    host: '127.0.0.1',
-    port: Number(process.env.ANCHOR_STANDIN_PORT),
-    token: process.env.ANCHOR_STANDIN_TOKEN ?? '',
-    timeoutMs: 5_000,
-    nowMs: () => nowMs,
-  });
-}
-
 async function standIn(deed: Deed, operation: string, body: unknown): Promise<void> {
   demoClock(deed);
-  const controller = standInController(deed.nowMs);
+  const controller = controllerFromEnvironment(process.env, () => deed.nowMs, 5_000);
   try {
     await controller.call(operation, body);
   } catch (error) {

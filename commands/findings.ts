@@ -1,6 +1,6 @@
 /** Deleting copies that belong to nothing here: only what reconciliation has reported, and only while it still says so. */
 import { number, object, string } from 'yup';
-import { HttpController } from '@/connectors/http-controller';
+import { controllerFromEnvironment } from '@/connectors/http-controller';
 import { ControllerError } from '@/connectors/site-controller';
 import { command } from '@/commands/command';
 import { Refusal } from '@/commands/refusal';
@@ -27,13 +27,7 @@ export const deleteUnknown = command({
     if (found.length !== count)
       throw new Refusal('conflict', `There are ${found.length} such copies by now, not ${count}.`);
     const place = { kind: placeKind as 'repository' | 'datastore', id: placeId };
-    const site = new HttpController({
-      host: '127.0.0.1',
-      port: Number(process.env.ANCHOR_STANDIN_PORT),
-      token: process.env.ANCHOR_STANDIN_TOKEN ?? '',
-      timeoutMs: 10_000,
-      nowMs: () => nowMs,
-    });
+    const site = controllerFromEnvironment(process.env, () => nowMs);
     try {
       await site.deleteCopies(found.map((f) => ({ place, copyKey: f.copy_key })));
     } catch (error) {

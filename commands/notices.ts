@@ -43,8 +43,8 @@ export const addNoticeRoute = command({
     const secret = kind === 'webhook' ? randomBytes(24).toString('base64url') : null;
     const { id: routeId } = await execute(
       db,
-      `INSERT INTO notice_routes (kind, target, level, secret, quiet_from_min, quiet_to_min, escalate_after_ms, is_escalation, created_ms)
-        VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+      `INSERT INTO notice_routes (kind, target, level, secret, quiet_from_min, quiet_to_min, escalate_after_ms, created_ms)
+        VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
       [
         kind,
         target,
@@ -53,7 +53,6 @@ export const addNoticeRoute = command({
         quietFromMin,
         quietToMin,
         escalateAfterMs,
-        escalateAfterMs !== null,
         nowMs,
       ],
       tx,

@@ -1,7 +1,7 @@
 /** Changing a policy: a new revision, and taking it to its workloads. */
 import { boolean, object, string } from 'yup';
 import type { Ladder } from '@/core/protect/ladder';
-import type { Lane } from '@/core/protect/policy';
+import { chainOf, type Lane } from '@/core/protect/policy';
 import { nextDue } from '@/core/protect/stagger';
 import type { Cadence } from '@/core/time/cadence';
 import { command, type Deed } from '@/commands/command';
@@ -54,6 +54,12 @@ export const editLane = command({
       cadence: input.cadence as unknown as Cadence,
       ladder: input.ladder as unknown as Ladder,
     };
+    const lanes = head.lanes.map((l) => (l.key === lane.key ? changed : l));
+    const driven = chainOf(lanes, changed).at(-1);
+    if (driven?.cadence.kind === 'after')
+      throw new Refusal('bad-input', `Lane ${lane.key} would come after nothing that runs by itself.`, {
+        'cadence.lane': `${head.name} has no such lane, or it comes after this one.`,
+      });
     const going = await pointsLetGo(deed.db, input.policyId, lane, changed.ladder, deed.nowMs);
     const lost = { points: going.length, workloads: new Set(going.map((p) => p.workload_id)).size };
     if (lost.points > 0 && !input.acceptLoss)
@@ -63,7 +69,6 @@ export const editLane = command({
         { acceptLoss: 'Confirm the loss of points.' },
       );
     const revision = head.revision + 1;
-    const lanes = head.lanes.map((l) => (l.key === lane.key ? changed : l));
     await execute(
       deed.db,
       'INSERT INTO policy_revisions (policy_id, revision, lanes, rule, created_at_ms, created_by) VALUES (?, ?, ?, ?, ?, ?)',

@@ -25,8 +25,8 @@ const zone = () =>
     .test('zone', 'Is no time zone; use a name such as Europe/Oslo.', (value) => isZone(value ?? ''));
 
 export const cadence = object({
-  kind: mixed<'every' | 'rule' | 'by-hand'>()
-    .oneOf(['every', 'rule', 'by-hand'], 'Must be every, rule or by-hand.')
+  kind: mixed<'every' | 'rule' | 'after' | 'by-hand'>()
+    .oneOf(['every', 'rule', 'after', 'by-hand'], 'Must be every, rule, after or by-hand.')
     .required(),
   everyMs: number().when('kind', {
     is: 'every',
@@ -38,6 +38,7 @@ export const cadence = object({
         .max(EVERY_MAX_MS, 'At least once in 31 days.'),
   }),
   offsetMs: number().when('kind', { is: 'every', then: (s) => s.required().integer().min(0).max(EVERY_MAX_MS) }),
+  lane: string().when('kind', { is: 'after', then: (s) => s.required('Say after which lane.').max(24) }),
   zone: string().when('kind', { is: 'rule', then: zone }),
   start: string().when('kind', {
     is: 'rule',

@@ -107,3 +107,13 @@ function parseProblem(text: string): Problem {
     return { title: text.slice(0, 200) };
   }
 }
+
+/** The client that the environment names, with an instant of the fleet. */
+export function controllerFromEnvironment(
+  env: NodeJS.ProcessEnv,
+  nowMs: () => EpochMs,
+  timeoutMs = 10_000,
+): HttpController {
+  const { ANCHOR_STANDIN_PORT: port, ANCHOR_STANDIN_TOKEN: token = '' } = env;
+  return new HttpController({ host: '127.0.0.1', port: Number(port), token, timeoutMs, nowMs });
+}

@@ -1,6 +1,6 @@
 /** Entry point of an engine process. */
 import pino from 'pino';
-import { HttpController } from '@/connectors/http-controller';
+import { controllerFromEnvironment } from '@/connectors/http-controller';
 import { smtpMail } from '@/connectors/mail';
 import { sendEvent } from '@/connectors/webhook';
 import { Engine } from '@/engine/driver';
@@ -15,14 +15,7 @@ const engine = new Engine({
   db,
   clock: openClock(db, process.env),
   log,
-  connect: (nowMs) =>
-    new HttpController({
-      host: '127.0.0.1',
-      port: Number(process.env.ANCHOR_STANDIN_PORT),
-      token: process.env.ANCHOR_STANDIN_TOKEN ?? '',
-      timeoutMs: 10_000,
-      nowMs,
-    }),
+  connect: (nowMs) => controllerFromEnvironment(process.env, nowMs),
   senders: {
     mail: smtpUrl ? smtpMail(smtpUrl, from) : null,
     event: sendEvent,

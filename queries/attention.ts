@@ -1,6 +1,6 @@
 /** Attention: one entry a cause, many effects, with the best next action. */
 import { groupBy } from '@/core/group-by';
-import { causeTitle, CAUSES, isCauseCode } from '@/core/protect/cause';
+import { causeKey, CAUSES, isCauseCode, titleOf } from '@/core/protect/cause';
 import { DAY, type EpochMs } from '@/core/units';
 import { repositorySpace, type RepositorySpace } from '@/queries/space';
 import type { WorkloadStanding } from '@/queries/standing';
@@ -78,7 +78,7 @@ function foldByCause(
   byId: Map<number, WorkloadStanding>,
   isNow: boolean,
 ): AttentionEntry[] {
-  const causes = groupBy(failing, (f) => `${f.cause_code}/${f.cause_subject}`);
+  const causes = groupBy(failing, (f) => causeKey(f.cause_code, f.cause_subject));
   return [...causes].map(([key, list]): AttentionEntry => {
     const { cause_code: code, cause_subject: subject } = list[0] as Failing;
     const ids = [...new Set(list.map((f) => f.workload_id))];
@@ -90,7 +90,7 @@ function foldByCause(
       key,
       state,
       count: over ? `${over} over` : closing ? `${closing} closing` : `${ids.length} failing`,
-      title: isCauseCode(code) ? causeTitle(code, subject) : `${code} ${subject}`,
+      title: titleOf(code, subject),
       sinceMs: Math.min(...list.map((f) => f.since_ms)),
       effect: effectOf(workloads, over, closing, isCauseCode(code) && isNow ? CAUSES[code].remedy : ''),
       workloadIds: ids,

@@ -1,5 +1,6 @@
 /** What the forecast starts from: workloads, lanes and what they send, lines and movers, as they stand now. */
 import type { ForecastInput, ForecastLane } from '@/core/forecast/simulate';
+import { drivingCadence } from '@/core/protect/policy';
 import { longestGap } from '@/core/time/cadence';
 import { DAY, HOUR, MINUTE, type DurationMs, type EpochMs } from '@/core/units';
 import { select, type Database } from '@/store/database';
@@ -60,14 +61,18 @@ export async function forecastInput(db: Database, nowMs: EpochMs): Promise<Forec
   ]);
   const index = new Map(workloads.map((w, i) => [w.id, i]));
   const lanesOf = lanesReader(db);
+  const placeSite = new Map(rows.map((row) => [`${row.workload_id}/${row.lane_key}`, row.place_site]));
   const lanes: ForecastLane[] = [];
   for (const row of rows) {
     const i = index.get(row.workload_id);
-    const lane = (await lanesOf(row.policy_id, row.revision)).find((l) => l.key === row.lane_key);
+    const all = await lanesOf(row.policy_id, row.revision);
+    const lane = all.find((l) => l.key === row.lane_key);
     const workload = i === undefined ? undefined : workloads[i];
     if (i === undefined || !workload || !lane) continue;
-    const mover = movers.findIndex((m) => m.site_id === workload.site_id);
-    const link = links.findIndex((l) => joins(l, workload.site_id, row.place_site ?? workload.site_id));
+    // A copy is sent from where the lane that it copies keeps its points.
+    const fromSite = placeSite.get(`${row.workload_id}/${lane.source ?? ''}`) ?? workload.site_id;
+    const mover = movers.findIndex((m) => m.site_id === fromSite);
+    const link = links.findIndex((l) => joins(l, fromSite, row.place_site ?? fromSite));
     const sends = lane.kind !== 'snapshot';
     lanes.push({
       workload: i,
@@ -76,7 +81,7 @@ export async function forecastInput(db: Database, nowMs: EpochMs): Promise<Forec
       over: sends ? [...(mover < 0 ? [] : [mover]), ...(link < 0 ? [] : [movers.length + link])] : [],
       mover: sends ? mover : -1,
       setupMs: row.setup_ms ?? ASSUMED_SETUP_MS,
-      bytesPerMs: sends ? (row.sent ?? 0) / Math.max(MINUTE, longestGap(lane.cadence) ?? HOUR) : 0,
+      bytesPerMs: sends ? (row.sent ?? 0) / Math.max(MINUTE, longestGap(drivingCadence(all, lane)) ?? HOUR) : 0,
       mostBytes: sends ? (workload.bytes ?? 0) : 0,
       lastTakenMs: row.last_taken_ms ?? workload.newest ?? nowMs,
       blocked: Boolean(row.failing),

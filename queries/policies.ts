@@ -2,15 +2,17 @@
 import type { LaneFacts } from '@/core/forecast/lane-preview';
 import { describeLadder, steadyCount } from '@/core/protect/ladder-steady';
 import { type Ladder } from '@/core/protect/ladder';
-import type { Lane } from '@/core/protect/policy';
+import { chainOf, type Lane } from '@/core/protect/policy';
 import { worstOfRegular } from '@/core/point/exposure';
-import { describeCadence, longestGap, occurrences } from '@/core/time/cadence';
+import { describeCadence, longestGap, occurrences, type Cadence } from '@/core/time/cadence';
 import { DAY, type EpochMs } from '@/core/units';
 import { select, selectOne, type Database } from '@/store/database';
 import { parseJson } from '@/store/schedules';
 
 export interface LaneView {
   readonly lane: Lane;
+  /** What it runs by: its own cadence, or that of the lane it comes after. */
+  readonly runsBy: Cadence;
   readonly cadence: string;
   readonly ladder: string;
   /** Next due instants of the lane as such, before workloads are spread over it. */
@@ -77,6 +79,7 @@ async function cardOf(db: Database, row: Row, nowMs: EpochMs): Promise<PolicyCar
     'SELECT s.lane_key, MAX(s.typical_ms) typical FROM schedules s JOIN enrolments e ON e.id = s.enrolment_id WHERE e.policy_id = ? GROUP BY s.lane_key',
     [row.id],
   );
+  const lanes = parseJson(row.lanes);
   return {
     id: row.id,
     name: row.name,
@@ -84,20 +87,23 @@ async function cardOf(db: Database, row: Row, nowMs: EpochMs): Promise<PolicyCar
     revision: row.revision,
     workloads: row.workloads,
     outOfStep: row.behind ?? 0,
-    lanes: parseJson(row.lanes).map((lane) =>
-      laneView(lane, slow.find((s) => s.lane_key === lane.key)?.typical ?? 0, nowMs),
-    ),
+    lanes: lanes.map((lane) => {
+      const chain = chainOf(lanes, lane);
+      const typicalMs = chain.reduce((sum, l) => sum + (slow.find((s) => s.lane_key === l.key)?.typical ?? 0), 0);
+      return laneView(lane, (chain.at(-1) as Lane).cadence, typicalMs, nowMs);
+    }),
   };
 }
 
-function laneView(lane: Lane, typicalMs: number, nowMs: EpochMs): LaneView {
-  const gap = longestGap(lane.cadence);
+function laneView(lane: Lane, runsBy: Cadence, typicalMs: number, nowMs: EpochMs): LaneView {
+  const gap = longestGap(runsBy);
   return {
     lane,
+    runsBy,
     cadence: describeCadence(lane.cadence),
     ladder: describeLadder(lane.ladder),
     typicalMs,
-    nextMs: occurrences(lane.cadence, nowMs, nowMs + 8 * 86_400_000).slice(0, 6),
+    nextMs: occurrences(runsBy, nowMs, nowMs + 8 * 86_400_000).slice(0, 6),
     steadyPoints: steadyPoints(lane.ladder, gap, nowMs),
     worstMs: gap === null ? null : worstOfRegular(gap, typicalMs),
   };

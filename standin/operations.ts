@@ -42,8 +42,9 @@ export class Controller {
     },
     verifyCopy: (q: { place: PlaceName; copyKey: string }) => this.world.verifyCopy(q.place, q.copyKey),
     releaseSnapshot: (q: { snapshotKey: string }) => {
-      this.world.releaseSnapshot(q.snapshotKey);
+      // First, so that a snapshot that stays does not keep the transfer in memory.
       this.world.transfers.forget(q.snapshotKey.replace(/^s/, 'c'));
+      this.world.releaseSnapshot(q.snapshotKey);
       return {};
     },
     cancelTransfer: (q: { key: string }) => {

@@ -1,5 +1,5 @@
 /** Causes that need a person, as spans: opened and closed when they begin and end, many effects folded into one. */
-import { causeTitle, isCauseCode } from '@/core/protect/cause';
+import { causeKey, titleOf } from '@/core/protect/cause';
 import { groupBy } from '@/core/group-by';
 import { SETTLED_MS, type CauseState } from '@/core/notify/notice';
 import type { EpochMs } from '@/core/units';
@@ -114,13 +114,13 @@ export async function presentCauses(db: Database): Promise<OpenCause[]> {
 function failures(
   rows: ReadonlyArray<{ cause_code: string; cause_subject: string; workload_id: number; is_over: number }>,
 ): OpenCause[] {
-  return [...groupBy(rows, (row) => `${row.cause_code}/${row.cause_subject}`)].map(([key, list]) => {
+  return [...groupBy(rows, (row) => causeKey(row.cause_code, row.cause_subject))].map(([key, list]) => {
     const [{ cause_code: code, cause_subject: subject }] = list as [(typeof rows)[number]];
     const workloads = new Set(list.map((row) => row.workload_id)).size;
     const over = new Set(list.filter((row) => row.is_over).map((row) => row.workload_id)).size;
     return {
       key,
-      title: isCauseCode(code) ? causeTitle(code, subject) : `${code} ${subject}`,
+      title: titleOf(code, subject),
       state: over ? 'over' : 'inside',
       workloads,
       effect: `${counted(workloads, 'workload')} affected, ${over ? `${over} over` : 'all inside so far'}.`,

@@ -120,7 +120,7 @@ function successRow(s: SettledSuccess): unknown[] {
   ];
 }
 
-/** Runs of lanes that come after another: one for each of its points, under the same unique key as any occurrence. */
+/** Runs of lanes that come after another: one for each of its points, under the unique key of occurrences. */
 async function planFollowers(db: Database, ours: readonly SettledSuccess[], tx: Tx): Promise<void> {
   const runs = ours.flatMap(({ run, usableMs, followers }) =>
     followers.map((lane) => plannedRun({ ...run, lane }, usableMs, 'waiting')),

@@ -146,3 +146,11 @@ export function isCauseCode(code: string): code is CauseCode {
 export function causeTitle(code: CauseCode, subject: string): string {
   return CAUSES[code].title.replace('{}', subject);
 }
+
+/** What a failure is folded by: one cause, many effects. */
+export const causeKey = (code: string, subject: string): string => `${code}/${subject}`;
+
+/** The title of a cause by a code that a database gave, which an older version may not know. */
+export function titleOf(code: string, subject: string): string {
+  return isCauseCode(code) ? causeTitle(code, subject) : `${code} ${subject}`;
+}

@@ -32,6 +32,26 @@ export interface Lane {
   readonly withoutFreeze?: 'fail' | 'go-on';
 }
 
+/**
+ * A lane and those that it comes after, the one that is due by itself last. Ends where a name leads nowhere or in a circle.
+ */
+export function chainOf(lanes: readonly Lane[], lane: Lane): readonly Lane[] {
+  const chain = [lane];
+  for (let last = lane; last.cadence.kind === 'after';) {
+    const { cadence } = last;
+    const next = lanes.find((other) => other.key === cadence.lane);
+    if (!next || chain.includes(next)) break;
+    chain.push(next);
+    last = next;
+  }
+  return chain;
+}
+
+/** The cadence that a lane runs by: its own, or that of the lane it comes after. */
+export function drivingCadence(lanes: readonly Lane[], lane: Lane): Cadence {
+  return (chainOf(lanes, lane).at(-1) as Lane).cadence;
+}
+
 /** Lanes that are due when a lane has a new point. */
 export function followersOf(lanes: readonly Lane[], key: string): Lane[] {
   return lanes.filter((lane) => lane.cadence.kind === 'after' && lane.cadence.lane === key);

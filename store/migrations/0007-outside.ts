@@ -17,7 +17,7 @@ export const outside: Migration = {
     `CREATE TABLE notice_routes (
       id INT UNSIGNED AUTO_INCREMENT PRIMARY KEY, kind ENUM('mail','webhook') NOT NULL, target VARCHAR(300) NOT NULL,
       level ENUM('over','closing','all') NOT NULL DEFAULT 'over', secret VARBINARY(200) NULL,
-      quiet_from_min SMALLINT NULL, quiet_to_min SMALLINT NULL, escalate_after_ms BIGINT NULL, is_escalation BOOLEAN NOT NULL DEFAULT FALSE,
+      quiet_from_min SMALLINT NULL, quiet_to_min SMALLINT NULL, escalate_after_ms BIGINT NULL,
       created_ms BIGINT NOT NULL, removed_ms BIGINT NULL)`,
     `CREATE TABLE causes (
       id BIGINT UNSIGNED AUTO_INCREMENT PRIMARY KEY, cause_key VARCHAR(160) NOT NULL, title VARCHAR(200) NOT NULL,

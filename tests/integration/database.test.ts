@@ -1,5 +1,6 @@
 /** The one door to MariaDB: what a change answers, and that invariants are the database's own. */
 import { execute, insertMany, selectOne, type Database } from '@/store/database';
+import { PLANNED_COLUMNS } from '@/store/planned-run';
 import { migrate } from '@/store/migrate';
 import { freshDatabase } from './harbour';
 
@@ -60,20 +61,8 @@ test.each([
 
 test('an occurrence cannot have two runs, a workload not two open misses', async () => {
   const run = [1, 1, 1, 1, 'a', 'backup', 77, 'cadence', 'waiting', 1];
-  const columns = [
-    'enrolment_id',
-    'workload_id',
-    'policy_id',
-    'revision',
-    'lane_key',
-    'kind',
-    'occurrence_ms',
-    'started_by',
-    'state',
-    'not_before_ms',
-  ];
-  await insertMany(db, 'runs', columns, [run]);
-  await expect(insertMany(db, 'runs', columns, [run])).rejects.toThrow();
+  await insertMany(db, 'runs', PLANNED_COLUMNS, [run]);
+  await expect(insertMany(db, 'runs', PLANNED_COLUMNS, [run])).rejects.toThrow();
   await insertMany(db, 'misses', ['workload_id', 'from_ms'], [[1, 1]]);
   await expect(insertMany(db, 'misses', ['workload_id', 'from_ms'], [[1, 5]])).rejects.toThrow();
   await execute(db, 'UPDATE misses SET to_ms = 3');

@@ -1,17 +1,10 @@
 'use client';
-import { usePathname, useRouter, useSearchParams } from 'next/navigation';
+import { useAddressFilter } from '@/ui/address-filter';
 
 export function AuditFilters({ people, actions }: { people: readonly string[]; actions: readonly string[] }) {
-  const router = useRouter();
-  const path = usePathname();
-  const search = useSearchParams();
-  const set = (key: string, value: string): void => {
-    const next = new URLSearchParams(search);
-    if (value) next.set(key, value);
-    else next.delete(key);
-    next.delete('before');
-    router.replace(`${path}?${next}`, { scroll: false });
-  };
+  const filter = useAddressFilter();
+  const { search } = filter;
+  const set = (key: string, value: string): void => filter.set(key, value, 'before');
   return (
     <div className="filters" role="search" aria-label="Filter the audit trail">
       What{' '}

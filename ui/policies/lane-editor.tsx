@@ -5,6 +5,7 @@ import { useState } from 'react';
 import { aPeriod, PERIODS } from '@/core/protect/ladder-bucket';
 import type { LaneFacts } from '@/core/forecast/lane-preview';
 import type { Lane } from '@/core/protect/policy';
+import type { Cadence } from '@/core/time/cadence';
 import { useAct, useAsk } from '@/ui/act';
 import { useFrame } from '@/ui/frame/frame-context';
 import { LanePreviewNote } from '@/ui/policies/preview';
@@ -15,12 +16,15 @@ export function LaneEditor({
   policyId,
   revision,
   lane,
+  runsBy,
   looks,
   rpoMs,
 }: {
   policyId: number;
   revision: number;
   lane: Lane;
+  /** What it runs by, where it comes after another lane. */
+  runsBy: Cadence;
   looks: LaneFacts | null;
   rpoMs: number | null;
 }) {
@@ -147,7 +151,13 @@ export function LaneEditor({
         </fieldset>
       ))}
       {read.ok && (
-        <LanePreviewNote cadence={read.cadence} ladder={read.ladder} now={lane.cadence} looks={looks} rpoMs={rpoMs} />
+        <LanePreviewNote
+          cadence={read.cadence.kind === 'after' ? runsBy : read.cadence}
+          ladder={read.ladder}
+          now={runsBy}
+          looks={looks}
+          rpoMs={rpoMs}
+        />
       )}
       <LossQuestion
         lane={lane.key}

@@ -1,18 +1,10 @@
 'use client';
-import { usePathname, useRouter, useSearchParams } from 'next/navigation';
+import { useAddressFilter } from '@/ui/address-filter';
 
 const STATES = ['running', 'waiting', 'failed', 'missed', 'cancelled', 'succeeded'];
 
 export function RunFilters({ day }: { day: Readonly<Record<string, number>> }) {
-  const router = useRouter();
-  const path = usePathname();
-  const search = useSearchParams();
-  const set = (key: string, value: string): void => {
-    const next = new URLSearchParams(search);
-    if (value) next.set(key, value);
-    else next.delete(key);
-    router.replace(`${path}?${next}`, { scroll: false });
-  };
+  const { search, set, clear } = useAddressFilter();
   const cause = search.get('cause');
   return (
     <div className="filters" role="search" aria-label="Filter runs">
@@ -40,7 +32,7 @@ export function RunFilters({ day }: { day: Readonly<Record<string, number>> }) {
         onBlur={(event) => set('text', event.currentTarget.value)}
       />
       {cause && (
-        <button type="button" className="btn quiet small" onClick={() => router.replace(path)}>
+        <button type="button" className="btn quiet small" onClick={clear}>
           only {cause} {search.get('subject')}: show all
         </button>
       )}

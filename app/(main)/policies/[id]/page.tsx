@@ -96,6 +96,7 @@ export default async function PolicyPage({ params, searchParams }: SubjectProps)
                 policyId={view.id}
                 revision={view.revision}
                 lane={lane.lane}
+                runsBy={lane.runsBy}
                 looks={view.facts[lane.lane.key] ?? null}
                 rpoMs={view.rpoMs}
               />

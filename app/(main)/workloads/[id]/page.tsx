@@ -190,11 +190,7 @@ function Enrolment({ view, zone, asOfMs }: { view: WorkloadView; zone: string; a
                 {lane.consistency === 'application' ? ', with guest freeze' : ''}
               </td>
               <td colSpan={2} className="r t2">
-                {lane.dueMs === null ? (
-                  'by hand'
-                ) : (
-                  <i title={exact(lane.dueMs, zone)}>next {when(lane.dueMs, zone, asOfMs)}</i>
-                )}
+                {lane.dueMs !== null && <i title={exact(lane.dueMs, zone)}>next {when(lane.dueMs, zone, asOfMs)}</i>}
               </td>
             </tr>
           ))}
