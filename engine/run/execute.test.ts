@@ -113,3 +113,73 @@ test('tries follow each other at 1, 2, 4, 8 and then 15 min, an hour in all', ()
   const waits = Array.from({ length: ATTEMPTS - 1 }, (_, i) => backoffMs(i + 1) / 60_000);
   expect(waits).toEqual([1, 2, 4, 8, 15, 15, 15]);
 });
+
+const source = {
+  place: { kind: 'repository', id: 2, copyKey: 'c1.1' },
+  takenMs: 60,
+  consistency: 'application',
+  digest: 'd',
+  disks: [],
+} as const;
+const copying: RunJob = { ...job, lane: { ...lane, key: 'copy', kind: 'copy', source: 'b' }, source };
+
+test('a copy takes instant, digest and consistency of the point it copies, and no snapshot', async () => {
+  const calls: string[] = [];
+  const outcome = await executeRun(copying, {
+    ...context({ startCopy: () => Promise.resolve(), forgetTransfer: () => Promise.resolve() }, calls),
+  });
+  expect(outcome).toMatchObject({ kind: 'succeeded', takenMs: 60, digest: 'd', consistency: 'application' });
+  expect(calls).toEqual(['startCopy', 'verifyCopy', 'forgetTransfer']);
+});
+
+test('a copy without a point to copy says so, and may be tried again', async () => {
+  const outcome = await executeRun({ ...copying, source: null }, context({}));
+  expect(outcome).toMatchObject({ kind: 'failed', code: 'no-source-point', retryable: true });
+});
+
+const refuse = (code: 'freeze-timeout' | 'site-no-answer') =>
+  new ControllerError({ code, subject: 'tkt-db-01', detail: 'No.' });
+/** Refuses a snapshot with freeze, takes one without. */
+const onlyWithout = (code: 'freeze-timeout' | 'site-no-answer') => ({
+  snapshot: ({ freeze }: { freeze: boolean }) =>
+    freeze ? Promise.reject(refuse(code)) : Promise.resolve({ takenMs: 100 }),
+});
+
+test('a guest that cannot be frozen fails the run, or by setting costs the point its freeze', async () => {
+  expect(await executeRun(job, context(onlyWithout('freeze-timeout')))).toMatchObject({ code: 'freeze-timeout' });
+  const lenient = { ...job, lane: { ...lane, withoutFreeze: 'go-on' as const } };
+  const outcome = await executeRun(lenient, context(onlyWithout('freeze-timeout')));
+  expect(outcome).toMatchObject({ kind: 'succeeded', consistency: 'crash' });
+  expect(outcome.steps[0]).toMatchObject({
+    name: 'freeze and snapshot',
+    note: expect.stringContaining('took too long') as string,
+  });
+  // Only a freeze is done without: a site that does not answer is a failure as ever.
+  expect(await executeRun(lenient, context(onlyWithout('site-no-answer')))).toMatchObject({ code: 'site-no-answer' });
+});
+
+test.each([
+  [20, 'succeeded'],
+  [-20 * 60_000, 'failed'],
+  [20 * 60_000, 'failed'],
+])('a site whose clock is off by %d ms: the run has %s', async (off, kind) => {
+  const outcome = await executeRun(job, context({ snapshot: () => Promise.resolve({ takenMs: 150 + off }) }));
+  expect(outcome.kind).toBe(kind);
+  if (kind === 'failed') expect(outcome).toMatchObject({ code: 'clock-drift', subject: 'Ostgate' });
+});
+
+test('a snapshot that cannot be removed does not spoil its point', async () => {
+  const stuck = new ControllerError({ code: 'stuck-snapshot', subject: 'tkt-db-01', detail: 'Busy.' });
+  const outcome = await executeRun(job, context({ releaseSnapshot: () => Promise.reject(stuck) }));
+  expect(outcome.kind).toBe('succeeded');
+  expect(outcome.steps.at(-1)?.note).toMatch(/cannot be removed/);
+});
+
+test('a place that locks is told until when, once the copy is known to be whole', async () => {
+  const calls: string[] = [];
+  const locked: number[] = [];
+  const site = { lockCopy: (_copy: unknown, untilMs: number) => (locked.push(untilMs), Promise.resolve()) };
+  await executeRun({ ...job, immutableMs: 1000 }, context(site, calls));
+  expect(locked).toEqual([1100]);
+  expect(calls.indexOf('lockCopy')).toBe(calls.indexOf('verifyCopy') + 1);
+});

@@ -175,3 +175,131 @@ describe('clones', () => {
     expect(refusal(() => yard.check('d1', 'query'))).toBe('check-failed vm-1');
   });
 });
+
+/** Two copies at the repository that share what was not written between them, and one at the datastore. */
+function threeCopies(world: World): void {
+  for (const [key, place] of [
+    ['a', REPO],
+    ['b', REPO],
+    ['c', STORE],
+  ] as const)
+    copied(world, place, key);
+}
+const bad = (world: World) =>
+  (['a', 'b'] as const).filter((key) => {
+    const copy = world.requireCopy(REPO, key);
+    return world.verifyCopy(REPO, key).digest !== world.digestFromScratch({ ...copy, rottenBlocks: [] });
+  });
+
+test('a rotten block spoils every copy of its place that holds it, and no other place', () => {
+  const world = new World(estate, T0);
+  threeCopies(world);
+  expect(bad(world)).toEqual([]);
+  world.setFault({ kind: 'rotten-block', subject: 'mil-r1' });
+  // An hour apart, a cold block is the same in both.
+  expect(bad(world)).toEqual(['a', 'b']);
+  const c = world.requireCopy(STORE, 'c');
+  expect(world.verifyCopy(STORE, 'c').digest).toBe(world.digestFromScratch(c));
+});
+
+test('repair writes the block anew for all that share it; from another instant or another machine it is refused', () => {
+  const world = new World(estate, T0);
+  threeCopies(world);
+  world.startCopy('a2', { ...REPO, copyKey: 'a' }, STORE);
+  world.transfers.advance(world.nowMs + HOUR);
+  world.setFault({ kind: 'rotten-block', subject: 'mil-r1' });
+  expect(refusal(() => world.repairCopy(REPO, 'a', { ...STORE, copyKey: 'c' }))).toBe('unknown-subject a');
+  expect(bad(world)).toEqual(['a', 'b']);
+  world.repairCopy(REPO, 'a', { ...STORE, copyKey: 'a2' });
+  expect(bad(world)).toEqual([]);
+});
+
+test('what is rotten goes along with a copy, so it reads back wrong there too', () => {
+  const world = new World(estate, T0);
+  copied(world, REPO, 'a');
+  world.setFault({ kind: 'rotten-block', subject: 'mil-r1' });
+  world.startCopy('a2', { ...REPO, copyKey: 'a' }, STORE);
+  world.transfers.advance(world.nowMs + HOUR);
+  expect(world.verifyCopy(STORE, 'a2').digest).toBe(world.verifyCopy(REPO, 'a').digest);
+  expect(refusal(() => world.repairCopy(REPO, 'a', { ...STORE, copyKey: 'a2' }))).toBe('corrupt-copy a');
+});
+
+test('a locked copy stays until its date, by deletion and by cancelling alike; a lock is only made longer', () => {
+  const world = new World(estate, T0);
+  copied(world, REPO, 'a');
+  const until = world.nowMs + 2 * HOUR;
+  world.lockCopy(REPO, 'a', until);
+  world.lockCopy(REPO, 'a', T0);
+  expect(refusal(() => world.deleteCopy(REPO, 'a'))).toBe('immutable mil-r1');
+  expect(refusal(() => world.cancelTransfer('a'))).toBe('immutable mil-r1');
+  world.transfers.advance(until);
+  expect(refusal(() => world.deleteCopy(REPO, 'a'))).toBe('done');
+  expect(refusal(() => world.requireCopy(REPO, 'a'))).toBe('unknown-subject copy a');
+});
+
+test('a read-only repository takes nothing in and lets nothing go, and still reads', () => {
+  const world = new World(estate, T0);
+  copied(world, REPO, 'a');
+  world.setFault({ kind: 'repository-read-only', subject: 'mil-r1' });
+  expect(refusal(() => world.deleteCopy(REPO, 'a'))).toBe('repository-read-only mil-r1');
+  world.takeSnapshot('s2', 1, false);
+  expect(refusal(() => world.startTransfer('b', 's2', 'backup', REPO, []))).toBe('repository-read-only mil-r1');
+  expect(refusal(() => world.verifyCopy(REPO, 'a'))).toBe('done');
+});
+
+test('a killed mover breaks what it sends, and takes nothing until it is back', () => {
+  const world = new World(estate, T0);
+  world.takeSnapshot('s', 1, false);
+  world.startTransfer('a', 's', 'replica', STORE, []);
+  world.transfers.advance(T0 + 1000);
+  world.setFault({ kind: 'mover-killed', subject: 'm' });
+  expect(world.transfers.progress('a').failure).toMatchObject({ code: 'mover-gone', subject: 'm' });
+  expect(refusal(() => world.startTransfer('b', 's', 'replica', STORE, []))).toBe('mover-gone m');
+  world.clearFault('mover-killed', 'm');
+  expect(refusal(() => world.startTransfer('a', 's', 'replica', STORE, []))).toBe('done');
+});
+
+test('a lossy link carries what loss lets through (Mathis), never more than the line', () => {
+  // 16 streams of sqrt(3/4) x 1460 B x 8 / (20 ms x sqrt(0.01)): some 81 Mbit/s.
+  const bps = (16 * Math.sqrt(0.75) * 1460 * 8) / (0.02 * 0.1);
+  for (const rateBps of [10e6, 800e6]) {
+    const line = { id: 1, name: 'line', siteA: 1, siteB: 2, rateBps };
+    const world = new World({ ...estate, links: [line] }, T0);
+    expect(world.transfers.linkFactor(line)).toBe(1);
+    world.setFault({ kind: 'link-lossy', subject: 'line' });
+    expect(world.transfers.linkFactor(line)).toBeCloseTo(Math.min(1, bps / rateBps), 9);
+  }
+});
+
+test('a drifting clock tells a wrong instant; the content is still that of the true one', () => {
+  const world = new World(estate, T0);
+  world.setFault({ kind: 'clock-drift', subject: 'Ostgate' });
+  expect(world.takeSnapshot('s', 1, false).takenMs).toBe(T0 + 20 * MINUTE);
+  world.startTransfer('a', 's', 'replica', STORE, []);
+  world.transfers.advance(T0 + HOUR);
+  expect(world.requireCopy(STORE, 'a').takenMs).toBe(T0);
+});
+
+test.each<[Parameters<World['setFault']>[0], boolean, string]>([
+  [{ kind: 'site-credentials', subject: 'Ostgate' }, false, 'site-credentials Ostgate'],
+  [{ kind: 'name-lookup', subject: 'Ostgate' }, false, 'name-lookup Ostgate'],
+  [{ kind: 'guest-agent-missing', subject: 'vm-1' }, true, 'guest-agent-missing vm-1'],
+  [{ kind: 'freeze-timeout', subject: 'vm-1' }, true, 'freeze-timeout vm-1'],
+])('%j refuses a snapshot by its cause, and heals', (fault, freeze, said) => {
+  const world = new World(estate, T0);
+  world.setFault(fault);
+  expect(refusal(() => world.takeSnapshot('s', 1, freeze))).toBe(said);
+  world.clearFault(fault.kind, fault.subject);
+  expect(refusal(() => world.takeSnapshot('s', 1, freeze))).toBe('done');
+});
+
+test('a snapshot that is stuck stays until it can go', () => {
+  const world = new World(estate, T0);
+  world.takeSnapshot('s', 1, false);
+  world.setFault({ kind: 'stuck-snapshot', subject: 'vm-1' });
+  expect(refusal(() => world.releaseSnapshot('s'))).toBe('stuck-snapshot vm-1');
+  expect(world.snapshots.has('s')).toBe(true);
+  world.clearFault('stuck-snapshot', 'vm-1');
+  world.releaseSnapshot('s');
+  expect(world.snapshots.size).toBe(0);
+});

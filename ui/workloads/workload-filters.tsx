@@ -1,7 +1,7 @@
 'use client';
 /** Filters that read as a sentence and live in the address. */
-import { usePathname, useRouter, useSearchParams } from 'next/navigation';
 import { useEffect, useState } from 'react';
+import { useAddressFilter } from '@/ui/address-filter';
 
 interface Choice {
   readonly id: number;
@@ -17,16 +17,8 @@ export function WorkloadFilters({
   policies: readonly Choice[];
   total: number;
 }) {
-  const router = useRouter();
-  const path = usePathname();
-  const search = useSearchParams();
+  const { search, set, clear } = useAddressFilter();
   const [text, setText] = useState(search.get('text') ?? '');
-  const set = (key: string, value: string): void => {
-    const next = new URLSearchParams(search);
-    if (value) next.set(key, value);
-    else next.delete(key);
-    router.replace(`${path}?${next}`, { scroll: false });
-  };
   useEffect(() => {
     if (text === (search.get('text') ?? '')) return;
     const timer = setTimeout(() => set('text', text), 250);
@@ -72,7 +64,7 @@ export function WorkloadFilters({
         onChange={(event) => setText(event.target.value)}
       />
       {any && (
-        <button type="button" className="btn quiet small" onClick={() => (setText(''), router.replace(path))}>
+        <button type="button" className="btn quiet small" onClick={() => (setText(''), clear())}>
           Show all
         </button>
       )}
