@@ -2,7 +2,7 @@
 import { describeLadder } from '@/core/protect/ladder-steady';
 import { evaluateLadder, type Ladder } from '@/core/protect/ladder';
 import { groupBy } from '@/core/group-by';
-import type { Lane } from '@/core/protect/policy';
+import type { Lane, LaneKind } from '@/core/protect/policy';
 import type { Answer } from '@/core/protect/selector';
 import { describeCadence } from '@/core/time/cadence';
 import { summariseExposure } from '@/core/point/exposure';
@@ -15,6 +15,7 @@ import { parseJson } from '@/store/schedules';
 export interface PointView {
   readonly id: number;
   readonly runId: number;
+  readonly kind: LaneKind;
   readonly lane: string;
   readonly place: string;
   readonly site: string;
@@ -217,6 +218,7 @@ async function enrolmentOf(db: Database, workloadId: number): Promise<EnrolmentR
 interface PointRow {
   id: number;
   run_id: number;
+  kind: LaneKind;
   lane_key: string;
   place: string;
   site: string;
@@ -243,7 +245,7 @@ async function pointViews(
 ): Promise<PointView[]> {
   const rows = await select<PointRow>(
     db,
-    `SELECT p.id, p.run_id, p.lane_key, COALESCE(r.name, d.name) place, s.name site, p.taken_ms, p.usable_ms, p.consistency, p.digest, p.stored_bytes,
+    `SELECT p.id, p.run_id, p.kind, p.lane_key, COALESCE(r.name, d.name) place, s.name site, p.taken_ms, p.usable_ms, p.consistency, p.digest, p.stored_bytes,
             p.held_at_ms, p.held_reason, u.full_name held_by, p.immutable_until_ms,
             p.bad_ms, p.bad_cause, p.repaired_ms, p.verified_ms
        FROM points p JOIN sites s ON s.id = p.site_id LEFT JOIN users u ON u.id = p.held_by
@@ -270,6 +272,7 @@ async function pointViews(
   return rows.map((p) => ({
     id: p.id,
     runId: p.run_id,
+    kind: p.kind,
     lane: p.lane_key,
     place: p.place,
     site: p.site,

@@ -16,6 +16,7 @@ const LOOKED_AT = 4;
 interface WaitingRun extends ClaimedRun {
   cluster_id: number;
   waits_for: string | null;
+  started_by: 'cadence' | 'person' | 'retry';
 }
 
 /** What limits runs, read once: movers, places and hosts do not change while an engine runs. */
@@ -108,7 +109,7 @@ function waitingRuns(db: Database, nowMs: EpochMs, most: number, tx: Tx): Promis
   return select<WaitingRun>(
     db,
     `SELECT r.id, r.enrolment_id, r.workload_id, w.name workload_name, w.site_id workload_site_id, s.name site_name,
-            w.datastore_id, w.cluster_id, r.policy_id, r.revision, r.lane_key, r.kind, r.attempt, r.occurrence_ms, r.waits_for
+            w.datastore_id, w.cluster_id, r.policy_id, r.revision, r.lane_key, r.kind, r.attempt, r.occurrence_ms, r.waits_for, r.started_by
        FROM runs r JOIN workloads w ON w.id = r.workload_id JOIN sites s ON s.id = w.site_id
        JOIN applications a ON a.id = w.application_id JOIN tiers t ON t.id = a.tier_id
       WHERE r.state = 'waiting' AND r.not_before_ms <= ?
@@ -132,11 +133,11 @@ async function putOff(
 ): Promise<Set<number>> {
   const rows = waiting.flatMap((run) => {
     const opening = lanes.get(run.id)?.find((lane) => lane.key === run.lane_key)?.opening;
-    if (!opening || isOpen(opening, nowMs)) return [];
+    if (!opening || run.started_by === 'person' || isOpen(opening, nowMs)) return [];
     return [[run.id, nextOpen(opening, nowMs) ?? nowMs + DAY, 'the next window']];
   });
   await updateMany(db, 'runs', ['id'], ['not_before_ms', 'waits_for'], rows, {
-    fence: { sql: `t.state = 'waiting' AND t.started_by <> 'person'`, values: [] },
+    fence: { sql: `t.state = 'waiting'`, values: [] },
     tx,
   });
   return new Set(rows.map(([id]) => id as number));

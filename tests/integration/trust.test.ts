@@ -1,4 +1,6 @@
 /** Copies of copies, points that turn out bad, reconciliation, windows and pauses: against a real MariaDB and stand-in. */
+import { perform, type Person } from '@/commands/command';
+import { runNow } from '@/commands/runs';
 import type { Lane } from '@/core/protect/policy';
 import { DAY, HOUR, MINUTE } from '@/core/units';
 import { execute } from '@/store/database';
@@ -156,9 +158,14 @@ test('a shut window holds runs back until it opens, and a pause until it ends; t
     `INSERT INTO pauses (scope, scope_id, from_ms, to_ms, reason) VALUES ('workload', 3, ?, ?, 'move of its disks')`,
     [START, START + 150 * MINUTE],
   );
+  // What a person asks for runs at all times.
+  const person: Person = { id: 1, name: 'ines', fullName: 'Ines', role: 'operator' };
+  const { runId } = await perform(runNow, { workloadId: 5 }, { db: harbour.db, clock: harbour.clock, person });
   await pass(4 * HOUR);
+  const [asked] = await harbour.rows<{ started_ms: number }>('SELECT started_ms FROM runs WHERE id = ?', [runId]);
+  expect(asked?.started_ms).toBeLessThan(START + 5 * MINUTE);
   const started = await harbour.rows<{ workload_id: number; first: number; last: number }>(
-    `SELECT workload_id, MIN(started_ms) first, MAX(started_ms) last FROM runs WHERE started_ms IS NOT NULL GROUP BY workload_id`,
+    `SELECT workload_id, MIN(started_ms) first, MAX(started_ms) last FROM runs WHERE started_ms IS NOT NULL AND started_by = 'cadence' GROUP BY workload_id`,
   );
   expect(started).toHaveLength(WORKLOADS);
   for (const { workload_id, first, last } of started) {

@@ -8,6 +8,8 @@ import { TokenForm } from '@/ui/tokens/token-form';
 
 export const metadata: Metadata = { title: 'Tokens' };
 
+const dateOf = (realMs: number): string => new Date(realMs).toISOString().slice(0, 10);
+
 export default async function TokensPage() {
   const { db } = connected();
   const { person } = await requireSession();
@@ -44,9 +46,15 @@ export default async function TokensPage() {
                 <td>{t.name}</td>
                 <td>{t.owner}</td>
                 <td>{t.scope}</td>
-                <td>{exact(t.createdRealMs, zone)}</td>
-                <td>{exact(t.expiresRealMs, zone)}</td>
-                <td>{t.usedRealMs === null ? <span className="t2">never</span> : exact(t.usedRealMs, zone)}</td>
+                <td title={exact(t.createdRealMs, zone)}>{dateOf(t.createdRealMs)}</td>
+                <td title={exact(t.expiresRealMs, zone)}>{dateOf(t.expiresRealMs)}</td>
+                <td>
+                  {t.usedRealMs === null ? (
+                    <span className="t2">never</span>
+                  ) : (
+                    <span title={exact(t.usedRealMs, zone)}>{dateOf(t.usedRealMs)}</span>
+                  )}
+                </td>
                 <td className="r">
                   {t.revoked ? (
                     <span className="t2">revoked</span>

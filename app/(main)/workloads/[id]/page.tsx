@@ -92,7 +92,10 @@ function standingWords({ standing: s }: WorkloadView): string {
 
 function Objectives({ view }: { view: WorkloadView }) {
   const s = view.standing;
-  const places = new Set(view.points.map((p) => p.site)).size;
+  // A snapshot lies on the disks of the machine itself: lost with them, it is no copy of its own.
+  const apart = view.points.filter((p) => p.kind !== 'snapshot' && p.bad === null);
+  const copies = 1 + new Set(apart.map((p) => p.place)).size;
+  const sites = new Set([s.site, ...apart.map((p) => p.site)]).size;
   const rows = [
     {
       name: 'RPO, any copy',
@@ -140,8 +143,8 @@ function Objectives({ view }: { view: WorkloadView }) {
         <tr>
           <td>Copies</td>
           <td>{view.copiesWanted} with the machine itself</td>
-          <td className={places + 1 < view.copiesWanted ? 's-over' : ''}>
-            {places + 1} at {places} {places === 1 ? 'site' : 'sites'}
+          <td className={copies < view.copiesWanted ? 's-over' : ''}>
+            {copies} at {sites} {sites === 1 ? 'site' : 'sites'}
           </td>
           <td />
           <td />
