@@ -5,16 +5,9 @@
 import { HOUR, type EpochMs } from '@/core/units';
 import { ControllerError, type FoundCopy, type SiteController } from '@/connectors/site-controller';
 import type { Database } from '@/store/database';
-import {
-  knownCopies,
-  placeToReconcile,
-  recordFindings,
-  runStates,
-  stillThere,
-  type Finding,
-  type PlaceId,
-} from '@/store/findings';
-import { markBad } from '@/store/verification';
+import { knownCopies, placeToReconcile, recordFindings, runStates, type Finding, type PlaceId } from '@/store/findings';
+import { readBack } from '@/engine/verify';
+import { markBad, type ReadablePoint } from '@/store/verification';
 
 /** How often a place is looked at; one place a look. */
 const EVERY_MS = 6 * HOUR;
@@ -35,24 +28,17 @@ export async function reconcile(db: Database, site: SiteController, place: Place
     await recordFindings(db, place, [], nowMs, { copies: 0, failure: error.message });
     return;
   }
-  // Read after the inventory: what came between is known by now, and what went between is asked for again below.
+  // Read after the inventory, so that what came between is no stranger.
   const known = await knownCopies(db, place);
   const strangers = there.filter((copy) => !known.has(copy.copyKey));
   const unknown = await afterOwnLeftovers(db, site, place, strangers);
   const lying = new Set(there.map((copy) => copy.copyKey));
-  const absent = [...known].filter(([key, point]) => !lying.has(key) && !point.marked);
-  const missing = await stillThere(
-    db,
-    absent.map(([, point]) => point.id),
-  );
-  const lost = absent.filter(([, point]) => missing.has(point.id));
-  if (lost.length)
-    await markBad(
-      db,
-      lost.map(([, point]) => point),
-      'missing',
-      nowMs,
-    );
+  // A copy that was completed after the inventory is no loss: each absent one is asked for by itself.
+  const absent: ReadablePoint[] = [];
+  for (const point of known.values())
+    if (!lying.has(point.copy_key) && (await readBack(site, point)) === 'missing') absent.push(point);
+  const bad = absent.length ? await markBad(db, absent, 'missing', nowMs) : new Set<number>();
+  const lost = absent.filter((point) => bad.has(point.id));
   const found: Finding[] = [
     ...unknown.map((copy) => ({
       kind: 'unknown' as const,
@@ -62,9 +48,9 @@ export async function reconcile(db: Database, site: SiteController, place: Place
       takenMs: copy.takenMs,
       detail: 'It lies there, and no point of ours stands for it.',
     })),
-    ...lost.map(([copyKey, point]) => ({
+    ...lost.map((point) => ({
       kind: 'missing' as const,
-      copyKey,
+      copyKey: point.copy_key,
       workloadId: point.workload_id,
       pointId: point.id,
       takenMs: point.taken_ms,

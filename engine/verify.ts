@@ -21,7 +21,7 @@ import {
 const A_LOOK = 40;
 const AGAIN_MS = 7 * DAY;
 
-type Verdict = 'good' | 'rotten' | 'missing' | 'no-answer';
+export type Verdict = 'good' | 'rotten' | 'missing' | 'no-answer';
 
 /** One look: reads back what is due, then tries to repair what is bad. Returns the points found bad. */
 export async function readBackDue(db: Database, site: SiteController, nowMs: EpochMs): Promise<number[]> {
@@ -46,7 +46,8 @@ export async function readBackDue(db: Database, site: SiteController, nowMs: Epo
   return found;
 }
 
-async function readBack(site: SiteController, point: ReadablePoint): Promise<Verdict> {
+/** Asks a place for one of its points. */
+export async function readBack(site: SiteController, point: ReadablePoint): Promise<Verdict> {
   try {
     const { digest } = await site.verifyCopy(placeOf(point), point.copy_key);
     return digest === point.digest ? 'good' : 'rotten';

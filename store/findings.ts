@@ -1,6 +1,7 @@
 /** What reconciliation found: copies that the database does not know, points whose copy is missing, snapshots that stay. */
 import type { EpochMs } from '@/core/units';
 import { execute, inTransaction, insertMany, select, type Database } from '@/store/database';
+import { READABLE, type ReadablePoint } from '@/store/verification';
 
 export const FINDING_KINDS = ['unknown', 'missing', 'snapshot'] as const;
 export type FindingKind = (typeof FINDING_KINDS)[number];
@@ -19,13 +20,10 @@ export interface Finding {
 }
 
 /** What the database knows of a place: keys of points that are there, by key. */
-export async function knownCopies(
-  db: Database,
-  place: PlaceId,
-): Promise<Map<string, { id: number; workload_id: number; taken_ms: EpochMs; marked: number }>> {
-  const rows = await select<{ id: number; workload_id: number; taken_ms: EpochMs; copy_key: string; marked: number }>(
+export async function knownCopies(db: Database, place: PlaceId): Promise<Map<string, ReadablePoint>> {
+  const rows = await select<ReadablePoint>(
     db,
-    `SELECT id, workload_id, taken_ms, copy_key, marked_ms IS NOT NULL marked FROM points
+    `SELECT ${READABLE} FROM points
       WHERE place_kind = ? AND place_id = ? AND gone_ms IS NULL`,
     [place.kind, place.id],
   );
@@ -37,17 +35,6 @@ export async function runStates(db: Database, ids: readonly number[]): Promise<M
   if (!ids.length) return new Map();
   const rows = await select<{ id: number; state: string }>(db, 'SELECT id, state FROM runs WHERE id IN (?)', [ids]);
   return new Map(rows.map((row) => [row.id, row.state]));
-}
-
-/** Of these points, the ones that are still there and not on their way out. */
-export async function stillThere(db: Database, ids: readonly number[]): Promise<Set<number>> {
-  if (!ids.length) return new Set();
-  const rows = await select<{ id: number }>(
-    db,
-    'SELECT id FROM points WHERE id IN (?) AND gone_ms IS NULL AND marked_ms IS NULL',
-    [ids],
-  );
-  return new Set(rows.map((row) => row.id));
 }
 
 /** The place that was looked at the longest ago, or never. */

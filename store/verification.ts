@@ -13,7 +13,8 @@ export interface ReadablePoint {
   digest: string;
 }
 
-const READABLE = 'id, workload_id, place_kind, place_id, copy_key, taken_ms, digest';
+/** The columns of a ReadablePoint. */
+export const READABLE = 'id, workload_id, place_kind, place_id, copy_key, taken_ms, digest';
 
 /** Points that were read back the longest ago, none after `beforeMs`, none that are known bad. */
 export function oldestVerified(db: Database, beforeMs: EpochMs, limit: number): Promise<ReadablePoint[]> {
@@ -58,21 +59,33 @@ export async function noteReadBack(db: Database, ids: readonly number[], nowMs: 
   if (ids.length) await execute(db, 'UPDATE points SET verified_ms = ? WHERE id IN (?)', [nowMs, ids]);
 }
 
-/** Marks points bad, and lets their workloads fall back on the newest that is good. */
+/**
+ * Marks points bad, and lets their workloads fall back on the newest that is good. One on its way out is left
+ * alone. Returns the ones that are bad now.
+ */
 export function markBad(
   db: Database,
   points: ReadonlyArray<{ readonly id: number; readonly workload_id: number }>,
   cause: 'rotten' | 'missing',
   nowMs: EpochMs,
-): Promise<void> {
+): Promise<Set<number>> {
+  const ids = points.map((p) => p.id);
   return inTransaction(db, async (tx) => {
     const { rows } = await execute(
       db,
-      `UPDATE points SET bad_ms = ?, bad_cause = ?, repaired_ms = NULL WHERE id IN (?) AND gone_ms IS NULL AND ${GOOD_NOW}`,
-      [nowMs, cause, points.map((p) => p.id)],
+      `UPDATE points SET bad_ms = ?, bad_cause = ?, repaired_ms = NULL
+        WHERE id IN (?) AND gone_ms IS NULL AND marked_ms IS NULL AND ${GOOD_NOW}`,
+      [nowMs, cause, ids],
       tx,
     );
     if (rows) await recountNewest(db, workloadsOf(points), nowMs, tx);
+    const bad = await select<{ id: number }>(
+      db,
+      `SELECT id FROM points WHERE id IN (?) AND gone_ms IS NULL AND marked_ms IS NULL AND NOT ${GOOD_NOW}`,
+      [ids],
+      tx,
+    );
+    return new Set(bad.map((row) => row.id));
   });
 }
 
@@ -96,13 +109,14 @@ const workloadsOf = (points: ReadonlyArray<{ readonly workload_id: number }>): n
   ...new Set(points.map((p) => p.workload_id)),
 ];
 
-/** Newest good point of workloads, counted anew. `lostMs`: when one of them was found bad. */
+/** Newest good point of workloads, counted anew. `lostMs`: when a newest one was found bad. */
 async function recountNewest(db: Database, ids: readonly number[], lostMs: EpochMs | null, tx: Tx): Promise<void> {
   const newest = (where: string): string =>
     `(SELECT MAX(p.taken_ms) FROM points p WHERE p.workload_id = w.id AND p.gone_ms IS NULL AND ${GOOD_NOW} ${where})`;
   await execute(
     db,
-    `UPDATE workloads w SET w.lost_ms = COALESCE(?, w.lost_ms), w.newest_taken_ms = ${newest('')},
+    `UPDATE workloads w SET w.lost_ms = IF(w.newest_taken_ms <=> ${newest('')}, w.lost_ms, COALESCE(?, w.lost_ms)),
+            w.newest_taken_ms = ${newest('')},
             w.newest_off_site_taken_ms = ${newest('AND p.site_id <> w.site_id')} WHERE w.id IN (?)`,
     [lostMs, ids],
     tx,

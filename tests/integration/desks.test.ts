@@ -17,6 +17,8 @@ import { forecastInput } from '@/queries/forecast-input';
 import { readiness } from '@/queries/ready';
 import { tokenList } from '@/queries/tokens';
 import { presentCauses, recordCauses, type OpenCause } from '@/store/causes';
+import { ControllerError, type SiteController } from '@/connectors/site-controller';
+import { reconcile } from '@/engine/reconcile';
 import { execute } from '@/store/database';
 import { recordFindings } from '@/store/findings';
 import { renewLeases } from '@/store/runs';
@@ -289,4 +291,24 @@ test('readiness wants an engine and the schema of this version; metrics count wh
   expect(text).toContain('anchor_bay_engines_alive 1');
   await execute(harbour.db, `DELETE FROM migrations WHERE name LIKE '0007%'`);
   expect(await readiness(harbour.db)).toMatchObject({ ready: false, database: 'older schema' });
+});
+
+test('a copy that was completed after the inventory is no loss, one that is truly gone is, one on its way out is not', async () => {
+  const [late, gone, leaving] = [await point(1, 3), await point(1, 2), await point(1, 1)];
+  await execute(harbour.db, 'UPDATE points SET marked_ms = ? WHERE id = ?', [START, leaving]);
+  const keyOf = async (id: number) =>
+    (await harbour.rows<{ copy_key: string }>('SELECT copy_key FROM points WHERE id = ?', [id]))[0]?.copy_key;
+  const lateKey = await keyOf(late);
+  const site = {
+    inventory: () => Promise.resolve([]),
+    verifyCopy: (_place: unknown, key: string) =>
+      key === lateKey
+        ? Promise.resolve({ digest: 'd', storedBytes: 0 })
+        : Promise.reject(new ControllerError({ code: 'unknown-subject', subject: key, detail: 'Not there.' })),
+  } as unknown as SiteController;
+  await reconcile(harbour.db, site, { kind: 'datastore', id: 2 }, START);
+  expect(await harbour.rows('SELECT id FROM points WHERE bad_ms IS NOT NULL')).toEqual([{ id: gone }]);
+  expect(await harbour.rows('SELECT kind, point_id FROM findings')).toEqual([{ kind: 'missing', point_id: gone }]);
+  // The newest one is on its way out and was not judged, so nothing newer was lost.
+  expect(await harbour.rows('SELECT lost_ms FROM workloads WHERE id = 1')).toEqual([{ lost_ms: null }]);
 });
