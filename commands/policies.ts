@@ -1,11 +1,12 @@
 /** Changing a policy: a new revision, and taking it to its workloads. */
 import { boolean, object, string } from 'yup';
 import type { Ladder } from '@/core/protect/ladder';
-import { chainOf, type Lane } from '@/core/protect/policy';
+import type { Lane } from '@/core/protect/policy';
 import { nextDue } from '@/core/protect/stagger';
 import type { Cadence } from '@/core/time/cadence';
 import { command, type Deed } from '@/commands/command';
 import { Refusal } from '@/commands/refusal';
+import { laneSettings, requireLanes } from '@/commands/lane-shape';
 import { cadence, id, ladder } from '@/commands/shapes';
 import { execute, select, selectOne } from '@/store/database';
 import { pointsLetGo } from '@/store/points';
@@ -38,6 +39,7 @@ export const editLane = command({
     laneKey: string().required().max(24),
     cadence: cadence.required(),
     ladder: ladder.required(),
+    settings: laneSettings.default(undefined).optional(),
     acceptLoss: boolean().required(),
   }),
   run: async (input, deed) => {
@@ -53,13 +55,10 @@ export const editLane = command({
       ...lane,
       cadence: input.cadence as unknown as Cadence,
       ladder: input.ladder as unknown as Ladder,
+      ...(input.settings as Partial<Lane> | undefined),
     };
     const lanes = head.lanes.map((l) => (l.key === lane.key ? changed : l));
-    const driven = chainOf(lanes, changed).at(-1);
-    if (driven?.cadence.kind === 'after')
-      throw new Refusal('bad-input', `Lane ${lane.key} would come after nothing that runs by itself.`, {
-        'cadence.lane': `${head.name} has no such lane, or it comes after this one.`,
-      });
+    await requireLanes(deed.db, lanes, deed.tx);
     const going = await pointsLetGo(deed.db, input.policyId, lane, changed.ladder, deed.nowMs);
     const lost = { points: going.length, workloads: new Set(going.map((p) => p.workload_id)).size };
     if (lost.points > 0 && !input.acceptLoss)
@@ -86,9 +85,10 @@ export const applyPolicy = command({
   input: object({ policyId: id() }),
   run: async ({ policyId }, deed) => {
     const head = await headOf(policyId, deed);
-    const behind = await select<{ id: number; workload_id: number }>(
+    const behind = await select<{ id: number; workload_id: number; application_id: number }>(
       deed.db,
-      'SELECT id, workload_id FROM enrolments WHERE policy_id = ? AND revision <> ? FOR UPDATE',
+      `SELECT e.id, e.workload_id, w.application_id FROM enrolments e JOIN workloads w ON w.id = e.workload_id
+        WHERE e.policy_id = ? AND e.revision <> ? FOR UPDATE`,
       [policyId, head.revision],
       deed.tx,
     );
@@ -103,7 +103,7 @@ export const applyPolicy = command({
         await execute(
           deed.db,
           `INSERT INTO schedules (enrolment_id, lane_key, workload_id, due_ms) VALUES (?, ?, ?, ?) ON DUPLICATE KEY UPDATE due_ms = VALUES(due_ms)`,
-          [enrolment.id, lane.key, enrolment.workload_id, nextDue(lane.cadence, enrolment.workload_id, deed.nowMs)],
+          [enrolment.id, lane.key, enrolment.workload_id, nextDue(lane, enrolment, deed.nowMs)],
           deed.tx,
         );
     return {

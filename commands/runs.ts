@@ -1,16 +1,20 @@
 /** What a person does with runs and points. */
 import { object, string } from 'yup';
+import type { EpochMs } from '@/core/units';
 import type { Lane } from '@/core/protect/policy';
 import { command, type Deed } from '@/commands/command';
 import { Refusal } from '@/commands/refusal';
-import { id, reason } from '@/commands/shapes';
+import { id, instant, reason } from '@/commands/shapes';
 import { execute, selectOne } from '@/store/database';
 import { parseJson } from '@/store/schedules';
+import { streamsOf } from '@/store/streams';
 
 async function queueRun(
   workloadId: number,
   laneKey: string | null,
   deed: Deed,
+  /** The instant of the point; absent: now. Only a stream can give another. */
+  atMs: EpochMs = deed.nowMs,
 ): Promise<{ runId: number; name: string; lane: string }> {
   const row = await selectOne<{
     id: number;
@@ -29,11 +33,13 @@ async function queueRun(
   const lanes = parseJson(row.lanes);
   const lane = laneKey === null ? lanes[0] : lanes.find((l) => l.key === laneKey);
   if (!lane) throw new Refusal('not-found', `${row.name} has no lane ${laneKey}.`);
+  if (atMs !== deed.nowMs && lane.kind !== 'stream')
+    throw new Refusal('bad-input', `Lane ${lane.key} is no stream: only its own points are there.`);
   const { id: runId } = await execute(
     deed.db,
     `INSERT IGNORE INTO runs (enrolment_id, workload_id, policy_id, revision, lane_key, kind, occurrence_ms, started_by, state, not_before_ms)
       VALUES (?, ?, ?, ?, ?, ?, ?, 'person', 'waiting', ?)`,
-    [row.id, workloadId, row.policy_id, row.revision, lane.key, lane.kind, deed.nowMs, deed.nowMs],
+    [row.id, workloadId, row.policy_id, row.revision, lane.key, lane.kind, atMs, deed.nowMs],
     deed.tx,
   );
   if (!runId) throw new Refusal('conflict', `A run of ${row.name} for this moment is already there.`);
@@ -47,6 +53,22 @@ export const runNow = command({
   run: async ({ workloadId, laneKey }, deed) => {
     const { runId, name, lane } = await queueRun(workloadId, laneKey ?? null, deed);
     return { result: { runId }, subject: name, detail: { lane, runId } };
+  },
+});
+
+export const makePoint = command({
+  name: 'make-point',
+  least: 'operator',
+  input: object({ workloadId: id(), laneKey: string().required('Say which stream.').max(24), atMs: instant() }),
+  run: async ({ workloadId, laneKey, atMs }, deed) => {
+    const stream = (await streamsOf(deed.db, workloadId)).find((s) => s.lane === laneKey);
+    if (!stream) throw new Refusal('not-found', `Workload ${workloadId} has no stream ${laneKey}.`);
+    if (!stream.spans.some(({ fromMs, toMs }) => atMs >= fromMs && atMs <= toMs))
+      throw new Refusal('bad-input', 'The journal does not hold that instant.', {
+        atMs: 'Choose one inside its spans.',
+      });
+    const { runId, name, lane } = await queueRun(workloadId, laneKey, deed, atMs);
+    return { result: { runId }, subject: name, detail: { lane, runId, atMs } };
   },
 });
 

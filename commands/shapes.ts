@@ -12,6 +12,8 @@ export const id = () =>
     .integer('Must be a whole number.')
     .min(1, 'Must be 1 or more.')
     .max(2 ** 40, 'Is too large.');
+export const instant = () =>
+  number().required('Say when.').integer('Must be in whole milliseconds.').min(0).max(8.64e15);
 export const reason = () =>
   string()
     .required('Give a reason.')
@@ -23,6 +25,18 @@ const zone = () =>
     .required()
     .max(64)
     .test('zone', 'Is no time zone; use a name such as Europe/Oslo.', (value) => isZone(value ?? ''));
+
+/** A stretch of local time that comes every week. */
+export const weekly = object({
+  kind: mixed<'weekly'>().oneOf(['weekly'], 'Must be weekly.').required(),
+  zone: zone(),
+  weekdays: array(number().required().integer().min(1).max(7, 'Days are 1, Monday, to 7.'))
+    .required()
+    .min(1, 'At least one day.')
+    .max(7),
+  fromMin: number().required().integer().min(0).max(1439, 'Minutes since midnight are 0 to 1439.'),
+  toMin: number().required().integer().min(0).max(1439, 'Minutes since midnight are 0 to 1439.'),
+}).noUnknown();
 
 export const cadence = object({
   kind: mixed<'every' | 'rule' | 'after' | 'by-hand'>()

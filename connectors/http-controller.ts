@@ -7,6 +7,8 @@ import {
   type FoundCopy,
   type FoundSnapshot,
   type SiteController,
+  type StreamMark,
+  type StreamStatus,
   type TransferProgress,
 } from '@/connectors/site-controller';
 
@@ -31,7 +33,16 @@ export class HttpController implements SiteController {
   constructor(private readonly options: HttpControllerOptions) {}
 
   snapshot: SiteController['snapshot'] = (q) => this.call('snapshot', q);
+  snapshotTogether: SiteController['snapshotTogether'] = (q) => this.call('snapshotTogether', q);
   readChanges: SiteController['readChanges'] = (q) => this.call('readChanges', q);
+  shipDisk: SiteController['shipDisk'] = (q) => this.call('shipDisk', q);
+  openStream: SiteController['openStream'] = (q) => this.call('openStream', q);
+  markStream: SiteController['markStream'] = async (key, copyKey, atMs) =>
+    (await this.call<{ mark: StreamMark | null }>('markStream', { key, copyKey, atMs })).mark;
+  closeStream: SiteController['closeStream'] = (key) => this.call('closeStream', { key });
+  streams: SiteController['streams'] = async () =>
+    (await this.call<{ streams: StreamStatus[] }>('streams', {})).streams;
+  throttle: SiteController['throttle'] = (linkId, throttles) => this.call('throttle', { linkId, throttles });
   startTransfer: SiteController['startTransfer'] = (q) => this.call('startTransfer', q);
   startCopy: SiteController['startCopy'] = (q) => this.call('startCopy', q);
   forgetTransfer: SiteController['forgetTransfer'] = (key) => this.call('forgetTransfer', { key });

@@ -1,7 +1,8 @@
 /** The port to the controllers of the sites. What the engine needs of the world, and nothing else. */
 import { CAUSES, causeTitle, type CauseCode } from '@/core/protect/cause';
-import type { DiskRole, LaneKind } from '@/core/protect/policy';
-import type { EpochMs } from '@/core/units';
+import type { Throttle } from '@/core/flow/throttle';
+import type { DiskRole, LaneKind, Sending } from '@/core/protect/policy';
+import type { DurationMs, EpochMs } from '@/core/units';
 
 export interface Place {
   readonly kind: 'datastore' | 'repository';
@@ -19,8 +20,50 @@ export interface SnapshotRequest {
   readonly workloadId: number;
   readonly freeze: boolean;
 }
+export interface SnapshotName {
+  readonly key: string;
+  readonly workloadId: number;
+}
 export interface SnapshotTaken {
   readonly takenMs: EpochMs;
+}
+/** Snapshots of several machines at the same instant: all or none. */
+export interface CaptureRequest {
+  readonly key: string;
+  /** The one who asks: it gets a snapshot of its own where that of the capture has gone. */
+  readonly own: SnapshotName;
+  readonly members: readonly SnapshotName[];
+  readonly freeze: boolean;
+}
+export interface Captured extends SnapshotTaken {
+  readonly frozen: boolean;
+}
+
+/** A stream that goes on from a copy at its place. */
+export interface StreamRequest {
+  readonly key: string;
+  readonly copyKey: string;
+  readonly place: Place;
+  readonly journalMs: DurationMs;
+  readonly sending?: Sending;
+}
+/** What a stream had at an instant. */
+export interface StreamMark {
+  readonly takenMs: EpochMs;
+  readonly digest: string;
+  readonly disks: readonly DiskContent[];
+}
+export interface StreamStatus {
+  readonly key: string;
+  readonly workloadId: number;
+  readonly place: Place;
+  readonly state: 'flowing' | 'behind' | 'broken';
+  /** Newest instant that is complete at the place. */
+  readonly throughMs: EpochMs;
+  /** Stretches of which every second can be had, the oldest first. */
+  readonly spans: ReadonlyArray<{ readonly fromMs: EpochMs; readonly toMs: EpochMs }>;
+  readonly behindBytes: number;
+  readonly rateBps: number;
 }
 
 export interface ReadChangesRequest {
@@ -42,6 +85,7 @@ export interface TransferRequest {
   readonly kind: LaneKind;
   readonly place: Place;
   readonly excludeRoles: readonly DiskRole[];
+  readonly sending?: Sending;
 }
 /** A copy at its place. */
 export interface CopyName extends Place {
@@ -51,6 +95,7 @@ export interface CopyRequest {
   readonly key: string;
   readonly from: CopyName;
   readonly place: Place;
+  readonly sending?: Sending;
 }
 export interface FoundCopy {
   readonly copyKey: string;
@@ -95,16 +140,33 @@ export interface ControllerFailure {
 export interface FleetStatus {
   /** Names of sites that answer. */
   readonly sitesUp: readonly string[];
-  readonly links: ReadonlyArray<{ readonly id: number; readonly name: string; readonly factor: number }>;
+  readonly links: ReadonlyArray<{
+    readonly id: number;
+    readonly name: string;
+    readonly factor: number;
+    readonly throttles: readonly Throttle[];
+  }>;
   readonly repositories: ReadonlyArray<{ readonly id: number; readonly usedBytes: number }>;
   /** Names of sites that still have the password they came with, and of those whose clock is wrong. */
   readonly defaultPasswords: readonly string[];
   readonly wrongClocks: readonly string[];
+  /** Names of workloads whose disks are being moved. */
+  readonly movingDisks: readonly string[];
 }
 
 export interface SiteController {
   snapshot(request: SnapshotRequest): Promise<SnapshotTaken>;
+  snapshotTogether(request: CaptureRequest): Promise<Captured>;
   readChanges(request: ReadChangesRequest): Promise<Changes>;
+  /** Sends a first full copy on a disk, unless it is on its way or there; when it is, or was, read in. */
+  shipDisk(request: ReadChangesRequest): Promise<{ readonly arrivesMs: EpochMs }>;
+  openStream(request: StreamRequest): Promise<void>;
+  /** Makes a copy of what a stream had at an instant, or the newest before it; null: there is no such stream. */
+  markStream(key: string, copyKey: string, atMs: EpochMs): Promise<StreamMark | null>;
+  closeStream(key: string): Promise<void>;
+  streams(): Promise<readonly StreamStatus[]>;
+  /** Says what a link may carry at which hours. */
+  throttle(linkId: number, throttles: readonly Throttle[]): Promise<void>;
   startTransfer(request: TransferRequest): Promise<void>;
   /** Sends a copy from one place to another. */
   startCopy(request: CopyRequest): Promise<void>;

@@ -10,14 +10,15 @@ import type { Place, SiteController } from '@/connectors/site-controller';
 import type { DrillRecord } from '@/core/recover/drill-record';
 import { rehearse, type DrillPoint } from '@/engine/drill/rehearse';
 import { placeOf } from '@/engine/run/crew';
-import { ATTEMPTS, backoffMs, executeRun, runKeys, type Outcome, type SourcePoint } from '@/engine/run/execute';
+import { executeRun } from '@/engine/run/execute';
+import { ATTEMPTS, backoffMs, runKeys, type Capture, type Outcome, type SourcePoint } from '@/engine/run/job';
+import { streamKey } from '@/engine/streams';
 import { Waits } from '@/engine/waits';
 import type { FleetRunbook, FleetWorkload } from '@/demo/fleet';
 import { EventQueue } from '@/demo/event-queue';
 import { REPOSITORIES, SITES } from '@/demo/scenario';
 import { localController } from '@/demo/local-controller';
 import type { Controller } from '@/standin/operations';
-import { placeKey } from '@/standin/world/estate';
 import { WorldRefusal } from '@/standin/world/refusal';
 
 export interface HistoryRun {
@@ -25,6 +26,8 @@ export interface HistoryRun {
   readonly workload: FleetWorkload;
   readonly lane: Lane;
   readonly occurrenceMs: EpochMs;
+  /** What is captured together has the same. */
+  readonly groupKey: string | null;
   startedMs: EpochMs | null;
   attempt: number;
   state: 'waiting' | 'succeeded' | 'failed' | 'missed';
@@ -107,6 +110,8 @@ export class HistoryMaker {
   private readonly lanes: LaneState[] = [];
   private readonly busy = new Set<number>();
   private readonly blocked = new Map<number, LaneState[]>();
+  /** Runs by what they are captured with. */
+  private readonly captures = new Map<string, HistoryRun[]>();
 
   constructor(
     private readonly controller: Controller,
@@ -125,19 +130,10 @@ export class HistoryMaker {
     this.nowMs = this.plan.toMs;
     this.controller.world.transfers.advance(this.plan.toMs);
     for (const key of this.waits.parkedKeys) this.controller.world.cancelTransfer(key);
-    this.controller.world.snapshots.clear();
-    this.removeShipped();
+    this.controller.world.snapshots.byKey.clear();
     for (const run of this.runs) if (run.state === 'waiting') this.plan.sink.run(run);
     for (const point of this.points) if (point.goneMs === null) this.plan.sink.point(point);
     return { runs: this.runs, points: this.points, drills: this.drills, lanes: this.lanes };
-  }
-
-  /** What came on shipped disks has served as the ground of the first copies; no point is made of it. */
-  private removeShipped(): void {
-    const { world } = this.controller;
-    for (const place of world.estate.places)
-      for (const copy of world.copies.all(placeKey(place)))
-        if (copy.key.startsWith('shipped')) world.copies.remove(placeKey(place), copy.workloadId, copy.key);
   }
 
   private nextMs(): EpochMs | null {
@@ -185,7 +181,7 @@ export class HistoryMaker {
   }
 
   private scheduleNext(state: LaneState, afterMs: EpochMs): void {
-    state.dueMs = nextDue(state.lane.cadence, state.workload.id, afterMs);
+    state.dueMs = nextDue(state.lane, staggered(state.workload), afterMs);
     if (state.dueMs !== null && state.dueMs <= this.plan.toMs) this.queue.push(state.dueMs, () => this.fallDue(state));
   }
 
@@ -219,12 +215,15 @@ export class HistoryMaker {
       workload: state.workload,
       lane: state.lane,
       occurrenceMs,
+      groupKey: groupKeyOf(state, occurrenceMs),
       startedMs: null,
       attempt: 0,
       state: 'waiting',
       outcome: null,
     };
     this.runs.push(run);
+    const { groupKey: key } = run;
+    if (key !== null) this.captures.set(key, [...(this.captures.get(key) ?? []), run]);
     state.waiting = run;
     this.tryStart(state);
   }
@@ -257,6 +256,9 @@ export class HistoryMaker {
         lane,
         place,
         immutableMs: immutableMsOf(place),
+        occurrenceMs: run.occurrenceMs,
+        streamKey: streamKey({ enrolment_id: workload.id, lane_key: lane.key }, place),
+        ...this.captureOf(run),
         ...(lane.kind === 'copy' ? { source: this.sourceOf(state) } : {}),
       },
       {
@@ -272,6 +274,15 @@ export class HistoryMaker {
     const next = this.blocked.get(workload.id) ?? [];
     this.blocked.delete(workload.id);
     for (const other of next) this.tryStart(other);
+  }
+
+  private captureOf(run: HistoryRun): { capture?: Capture } {
+    const key = run.groupKey;
+    if (key === null) return {};
+    const open = () => (this.captures.get(key) ?? []).filter((r) => r.state === 'waiting' || r.outcome === null);
+    // Those that are due at the same instant are there once this one has given way.
+    const members = () => Promise.resolve().then(() => open().map((r) => ({ runId: r.id, workloadId: r.workload.id })));
+    return { capture: { key, members } };
   }
 
   private settle(state: LaneState, run: HistoryRun, outcome: Outcome): void {
@@ -302,7 +313,7 @@ export class HistoryMaker {
         this.fallDueAt(this.stateOf(state.workload, follower.key), outcome.usableMs);
       return;
     }
-    if (outcome.kind === 'cancelled') throw new Error('Nobody cancels in the past.');
+    if (outcome.kind !== 'failed') throw new Error('Nobody cancels or ships in the past.');
     run.outcome = outcome;
     state.failingSinceMs ??= outcome.endedMs;
     Object.assign(state, { failures: state.failures + 1, causeCode: outcome.code, causeSubject: outcome.subject });
@@ -381,5 +392,10 @@ const siteName = (id: number): string => SITES.find((site) => site.id === id)?.n
 
 const immutableMsOf = (place: Place): number =>
   REPOSITORIES.find((r) => place.kind === 'repository' && r.id === place.id)?.immutableMs ?? 0;
+
+const staggered = ({ id, applicationId }: FleetWorkload) => ({ workload_id: id, application_id: applicationId });
+
+const groupKeyOf = ({ lane, workload }: LaneState, atMs: EpochMs): string | null =>
+  lane.together ? `${lane.key}/${workload.applicationId}/${atMs}` : null;
 
 const NEVER = new AbortController();

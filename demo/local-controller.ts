@@ -6,6 +6,8 @@ import {
   type FoundCopy,
   type FoundSnapshot,
   type SiteController,
+  type StreamMark,
+  type StreamStatus,
   type TransferProgress,
 } from '@/connectors/site-controller';
 import type { Controller, OperationName } from '@/standin/operations';
@@ -23,7 +25,15 @@ export function localController(controller: Controller, nowMs: () => EpochMs): S
   };
   return {
     snapshot: (q) => call('snapshot', q),
+    snapshotTogether: (q) => call('snapshotTogether', q),
     readChanges: (q) => call('readChanges', q),
+    shipDisk: (q) => call('shipDisk', q),
+    openStream: (q) => call('openStream', q),
+    markStream: async (key, copyKey, atMs) =>
+      (await call<{ mark: StreamMark | null }>('markStream', { key, copyKey, atMs })).mark,
+    closeStream: (key) => call('closeStream', { key }),
+    streams: async () => (await call<{ streams: StreamStatus[] }>('streams', {})).streams,
+    throttle: (linkId, throttles) => call('throttle', { linkId, throttles }),
     startTransfer: (q) => call('startTransfer', q),
     startCopy: (q) => call('startCopy', q),
     forgetTransfer: (key) => call('forgetTransfer', { key }),

@@ -91,6 +91,7 @@ function makeController(fleet: readonly FleetWorkload[]): Controller {
     for (const lane of lanesOf(w))
       world.copies.add(placeKey(placeFor(w, lane)), {
         key: `shipped-${w.id}`,
+        shipped: true,
         workloadId: w.id,
         takenMs: START_MS - HISTORY_MS,
         rottenBlocks: [],

@@ -72,6 +72,28 @@ export async function writeHistory(pool: Pool, history: History, fleet: readonly
       t.kind === 'link-cut' ? 0 : (t.factor ?? null),
     ]),
   );
+  await insert(
+    pool,
+    'streams',
+    ['enrolment_id', 'lane_key', 'workload_id', 'place_id', 'site_id', 'through_ms', 'seen_ms'],
+    history.lanes.flatMap(({ workload, lane, live }) => {
+      const newest = lane.kind === 'stream' ? live.at(-1) : undefined;
+      const place = placeFor(workload, lane);
+      return newest
+        ? [
+            [
+              workload.id,
+              lane.key,
+              workload.id,
+              place.id,
+              siteOfPlace(place.kind, place.id),
+              newest.takenAtMs,
+              START_MS,
+            ],
+          ]
+        : [];
+    }),
+  );
   await pool.query(`UPDATE workloads w SET newest_taken_ms = (SELECT MAX(taken_ms) FROM points p WHERE p.workload_id = w.id AND p.gone_ms IS NULL),
       newest_off_site_taken_ms = (SELECT MAX(taken_ms) FROM points p WHERE p.workload_id = w.id AND p.gone_ms IS NULL AND p.site_id <> w.site_id)`);
   for (const drill of history.drills)
@@ -140,6 +162,7 @@ const RUN_COLUMNS = [
   'cause_subject',
   'detail',
   'remedy',
+  'group_key',
 ] as const;
 
 function runRow(run: HistoryRun): unknown[] {
@@ -173,6 +196,7 @@ function runRow(run: HistoryRun): unknown[] {
     bad?.subject ?? null,
     bad?.detail ?? null,
     bad?.remedy ?? null,
+    run.groupKey,
   ];
 }
 
@@ -181,7 +205,13 @@ function historyPointRow({ run, outcome, copyKey, goneMs }: HistoryPoint): unkno
   const immutableMs = place.kind === 'repository' ? (REPOSITORIES.find((r) => r.id === place.id)?.immutableMs ?? 0) : 0;
   const point = pointRow({
     ...outcome,
-    run: { id: run.id, workload_id: run.workload.id, lane_key: run.lane.key, kind: run.lane.kind },
+    run: {
+      id: run.id,
+      workload_id: run.workload.id,
+      lane_key: run.lane.key,
+      kind: run.lane.kind,
+      group_key: run.groupKey,
+    },
     place,
     placeSiteId: siteOfPlace(place.kind, place.id),
     copyKey,

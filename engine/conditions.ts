@@ -1,4 +1,7 @@
 /** What the sites say of themselves, kept as spans: sites that do not answer, links below their rate, space used. */
+import { isDeepStrictEqual } from 'node:util';
+import type { Throttle } from '@/core/flow/throttle';
+import { parseJson } from '@/store/schedules';
 import { HOUR, type EpochMs } from '@/core/units';
 import { ControllerError, type FleetStatus, type SiteController } from '@/connectors/site-controller';
 import { execute, inTransaction, insertMany, select, updateMany, type Database } from '@/store/database';
@@ -35,6 +38,20 @@ export async function observeConditions(db: Database, site: SiteController, nowM
         );
     });
   await noteSpace(db, status, nowMs);
+  await throttleLinks(db, site, status);
+}
+
+/** Tells the sites what their links may carry at which hours, where they do not know it yet. */
+async function throttleLinks(db: Database, site: SiteController, status: FleetStatus): Promise<void> {
+  const links = await select<{ id: number; throttles: string | readonly Throttle[] }>(
+    db,
+    'SELECT id, throttles FROM links',
+  );
+  for (const link of links) {
+    const wanted = parseJson<readonly Throttle[]>(link.throttles);
+    const told = status.links.find(({ id }) => id === link.id)?.throttles;
+    if (told && !isDeepStrictEqual(told, wanted)) await site.throttle(link.id, wanted);
+  }
 }
 
 /** A controller that does not answer is an answer: none of its sites was heard. */
@@ -43,7 +60,7 @@ async function statusOf(site: SiteController): Promise<FleetStatus> {
     return await site.status();
   } catch (error) {
     if (!(error instanceof ControllerError)) throw error;
-    return { sitesUp: [], links: [], repositories: [], defaultPasswords: [], wrongClocks: [] };
+    return { sitesUp: [], links: [], repositories: [], defaultPasswords: [], wrongClocks: [], movingDisks: [] };
   }
 }
 
@@ -60,7 +77,7 @@ async function siteNames(db: Database): Promise<string[]> {
   return (await select<{ name: string }>(db, 'SELECT name FROM sites')).map((row) => row.name);
 }
 
-export type ConditionState = 'no-answer' | 'down' | 'slow' | 'default-password' | 'wrong-clock';
+export type ConditionState = 'no-answer' | 'down' | 'slow' | 'default-password' | 'wrong-clock' | 'disks-moving';
 
 export function conditionsOf(
   status: FleetStatus,
@@ -77,5 +94,6 @@ export function conditionsOf(
     })),
     ...status.defaultPasswords.map((subject) => ({ subject, state: 'default-password' as const, factor: null })),
     ...status.wrongClocks.map((subject) => ({ subject, state: 'wrong-clock' as const, factor: null })),
+    ...status.movingDisks.map((subject) => ({ subject, state: 'disks-moving' as const, factor: null })),
   ];
 }

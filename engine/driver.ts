@@ -14,6 +14,7 @@ import { DrillDesk } from '@/engine/drill/desk';
 import { Crew, type PlaceFacts } from '@/engine/run/crew';
 import { markThinned, sweepMarked, type LaddersOf } from '@/engine/thin';
 import { notify, type Senders } from '@/engine/notify';
+import { observeStreams } from '@/engine/streams';
 import { reconcileDue } from '@/engine/reconcile';
 import { readBackDue } from '@/engine/verify';
 import { Waits } from '@/engine/waits';
@@ -34,7 +35,8 @@ const BUSY_MS = 20;
 const HEARTBEAT_MS = LEASE_MS / 5;
 /** How often the sites are asked about themselves, in ms of fleet time. */
 const CONDITIONS_MS = 60_000;
-/** How often points are read back and places are compared, in ms of fleet time. */
+/** How often streams are looked at, points are read back and places are compared, in ms of fleet time. */
+const STREAMS_MS = 15_000;
 const READ_BACK_MS = 15 * 60_000;
 const RECONCILE_MS = 3_600_000;
 
@@ -58,6 +60,7 @@ export class Engine {
   /** Of several engines one looks after what concerns all. */
   private watches = false;
   private conditionsAtMs = 0;
+  private streamsAtMs = 0;
   private readBackAtMs = 0;
   private reconciledAtMs = 0;
   private readonly waits = new Waits();
@@ -129,6 +132,11 @@ export class Engine {
     this.waits.wake(this.nowMs);
     await this.desk.takeUp();
     await crew.poll();
+    // Before misses are opened: what streams have brought counts.
+    if (this.nowMs - this.streamsAtMs >= STREAMS_MS) {
+      this.streamsAtMs = this.nowMs;
+      await observeStreams(db, this.site, this.nowMs);
+    }
     do {
       if (waitForAll) await this.waits.untilIdle();
       await this.settleFinished(crew);

@@ -3,6 +3,7 @@ import { CLOSING_HORIZON_MS, standingOf, type Standing } from '@/core/point/expo
 import type { EpochMs } from '@/core/units';
 import { select, type Database } from '@/store/database';
 import { USABLE_AT } from '@/store/good';
+import { STREAM_THROUGH_AT } from '@/store/streams';
 
 export interface WorkloadStanding {
   readonly id: number;
@@ -53,7 +54,9 @@ const NOW_SQL = `SELECT ${COMMON}, w.newest_taken_ms taken_ms, w.last_passed_dri
 
 /** In the past what came is known: expected is not asked, the next miss is. */
 const PAST_SQL = `SELECT ${COMMON},
-    (SELECT p.taken_ms FROM points p WHERE p.workload_id = w.id AND ${USABLE_AT} ORDER BY p.taken_ms DESC LIMIT 1) taken_ms,
+    NULLIF(GREATEST(
+      COALESCE((SELECT p.taken_ms FROM points p WHERE p.workload_id = w.id AND ${USABLE_AT} ORDER BY p.taken_ms DESC LIMIT 1), 0),
+      COALESCE(${STREAM_THROUGH_AT}, 0)), 0) taken_ms,
     (SELECT MAX(d.ended_ms) FROM drills d JOIN runbooks b ON b.id = d.runbook_id
       WHERE d.state = 'passed' AND d.ended_ms <= :at AND b.application_id = w.application_id AND b.source_site_id = w.site_id) proven_ms,
     NULL expected_ms FROM ${TABLES}`;

@@ -11,6 +11,7 @@ import { standings, type WorkloadStanding } from '@/queries/standing';
 import { select, selectOne, type Database } from '@/store/database';
 import { usableSpans } from '@/store/good';
 import { parseJson } from '@/store/schedules';
+import { streamedPoints, streamsOf, type StreamView } from '@/store/streams';
 
 export interface PointView {
   readonly id: number;
@@ -32,6 +33,8 @@ export interface PointView {
   /** Read back wrong or missing, and not repaired; null: good as far as known. */
   readonly bad: 'rotten' | 'missing' | null;
   readonly verifiedMs: EpochMs | null;
+  /** Workloads that were captured at the same instant with it. */
+  readonly together: number;
 }
 
 export interface WorkloadView {
@@ -66,6 +69,8 @@ export interface WorkloadView {
     readonly inCopy: boolean;
   }>;
   readonly points: readonly PointView[];
+  /** Empty away from now. */
+  readonly streams: readonly StreamView[];
   readonly runs: ReadonlyArray<{
     readonly id: number;
     readonly lane: string;
@@ -109,7 +114,8 @@ export async function workloadView(
   if (!base || !standing) return null;
   const enrolment = await enrolmentOf(db, id);
   const lanes = enrolment?.lanes ?? [];
-  const [points, disks, runs, proofs, dues, usable] = await Promise.all([
+  const monthMs = asOfMs - 30 * 86_400_000;
+  const [points, disks, runs, proofs, dues, usable, streamed, streams] = await Promise.all([
     pointViews(db, id, asOfMs, lanes),
     select<{ number: number; role: string; size_bytes: number }>(
       db,
@@ -144,8 +150,13 @@ export async function workloadView(
       'SELECT taken_ms, usable_ms, bad_ms, repaired_ms FROM points WHERE workload_id = ? AND usable_ms <= ? AND taken_ms > ?',
       [id, asOfMs, asOfMs - 32 * 86_400_000],
     ),
+    streamedPoints(db, [id], monthMs, asOfMs),
+    isNow ? streamsOf(db, id) : [],
   ]);
-  const offSite = points.filter((p) => p.site !== standing.site).map((p) => p.takenMs);
+  const offSite = [
+    ...points.filter((p) => p.site !== standing.site).map((p) => p.takenMs),
+    ...streams.filter((s) => s.site !== standing.site).map((s) => s.throughMs),
+  ];
   const excluded = new Set(
     lanes.length ? lanes[0]?.excludeRoles.filter((role) => lanes.every((l) => l.excludeRoles.includes(role))) : [],
   );
@@ -157,8 +168,13 @@ export async function workloadView(
     siteLostRpoMs: base.rpo_site_lost_ms,
     copiesWanted: base.copies,
     siteLostExposureMs: offSite.length ? asOfMs - Math.max(...offSite) : null,
-    share30: summariseExposure(usable.flatMap(usableSpans), asOfMs - 30 * 86_400_000, asOfMs, standing.rpoMs)
-      .shareWithin,
+    share30: summariseExposure(
+      [...usable.flatMap(usableSpans), ...(streamed.get(id) ?? [])],
+      monthMs,
+      asOfMs,
+      standing.rpoMs,
+    ).shareWithin,
+    streams,
     lastRtaMs: await lastRta(db, proofs.find((p) => p.state === 'passed')?.id, id),
     policy: enrolment
       ? {
@@ -235,6 +251,7 @@ interface PointRow {
   bad_cause: 'rotten' | 'missing' | null;
   repaired_ms: EpochMs | null;
   verified_ms: EpochMs | null;
+  together: number;
 }
 
 async function pointViews(
@@ -247,7 +264,8 @@ async function pointViews(
     db,
     `SELECT p.id, p.run_id, p.kind, p.lane_key, COALESCE(r.name, d.name) place, s.name site, p.taken_ms, p.usable_ms, p.consistency, p.digest, p.stored_bytes,
             p.held_at_ms, p.held_reason, u.full_name held_by, p.immutable_until_ms,
-            p.bad_ms, p.bad_cause, p.repaired_ms, p.verified_ms
+            p.bad_ms, p.bad_cause, p.repaired_ms, p.verified_ms,
+            IF(p.group_key IS NULL, 0, (SELECT COUNT(*) - 1 FROM points g WHERE g.group_key = p.group_key AND g.taken_ms = p.taken_ms)) together
        FROM points p JOIN sites s ON s.id = p.site_id LEFT JOIN users u ON u.id = p.held_by
        LEFT JOIN repositories r ON p.place_kind = 'repository' AND r.id = p.place_id
        LEFT JOIN datastores d ON p.place_kind = 'datastore' AND d.id = p.place_id
@@ -290,6 +308,7 @@ async function pointViews(
         ? p.bad_cause
         : null,
     verifiedMs: p.verified_ms,
+    together: p.together,
   }));
 }
 

@@ -23,14 +23,13 @@ const TABLES = [
     taken_ms BIGINT NOT NULL, PRIMARY KEY (place, copy_key))`,
 ];
 
-interface Moment {
-  nowMs: number;
-  faults: unknown[];
-  snapshots: unknown[];
-  transfers: unknown[];
-  clones: unknown[];
-  used: Record<string, number>;
-}
+type Moment = ReturnType<World['inFlight']> & {
+  readonly clones: unknown[];
+  readonly used: Record<string, number>;
+};
+
+/** What a world that was left by an older version does not say. */
+const NOTHING_MORE = { captures: [], streams: [], shipments: [], throttles: [] };
 
 export class Journal {
   private running: Promise<void> | null = null;
@@ -64,7 +63,7 @@ export class Journal {
     const [[momentRow]] = await this.pool.query<RowDataPacket[]>('SELECT body FROM moment WHERE id = 1');
     if (!estateRow || !momentRow) return null;
     const estate = JSON.parse(estateRow.body as string) as Estate;
-    const moment = JSON.parse(momentRow.body as string) as Moment;
+    const moment = { ...NOTHING_MORE, ...(JSON.parse(momentRow.body as string) as Partial<Moment>) } as Moment;
     const world = new World(estate, moment.nowMs);
     const [rows] = await this.pool.query<RowDataPacket[]>('SELECT place, body FROM copies ORDER BY taken_ms');
     for (const row of rows) world.copies.add(row.place as string, JSON.parse(row.body as string) as Copy);

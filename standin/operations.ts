@@ -1,10 +1,12 @@
 /** What the stand-in's controller can be asked, by name: plain JSON in, plain JSON out. The HTTP server and the seeding share it. */
 import type { Fault, FaultKind } from '@/core/protect/fault';
-import type { DiskRole, LaneKind } from '@/core/protect/policy';
+import type { Throttle } from '@/core/flow/throttle';
+import type { DiskRole, Sending } from '@/core/protect/policy';
 import type { EpochMs } from '@/core/units';
 import { CloneYard, type CheckKind } from '@/standin/world/clones';
 import { placeKey } from '@/standin/world/estate';
-import type { PlaceName, World } from '@/standin/world/world';
+import type { SnapshotName } from '@/standin/world/snapshots';
+import type { PlaceName, StreamOrder, TransferOrder, World } from '@/standin/world/world';
 
 type CopyName = PlaceName & { readonly copyKey: string };
 
@@ -20,19 +22,37 @@ export class Controller {
     }),
     readChanges: (q: { snapshotKey: string; place: PlaceName; excludeRoles: DiskRole[] }) =>
       this.world.readChanges(q.snapshotKey, q.place, q.excludeRoles),
-    startTransfer: (q: {
-      key: string;
-      snapshotKey: string;
-      kind: LaneKind;
-      place: PlaceName;
-      excludeRoles: DiskRole[];
-    }) => {
-      this.world.startTransfer(q.key, q.snapshotKey, q.kind, q.place, q.excludeRoles);
+    snapshotTogether: (q: { key: string; own: SnapshotName; members: SnapshotName[]; freeze: boolean }) => {
+      const { takenMs, frozen } = this.world.takeTogether(q.key, q.own, q.members, q.freeze);
+      return { takenMs, frozen };
+    },
+    startTransfer: (q: TransferOrder) => {
+      this.world.startTransfer(q);
+      return {};
+    },
+    shipDisk: (q: { snapshotKey: string; place: PlaceName; excludeRoles: DiskRole[] }) => ({
+      arrivesMs: this.world.shipDisk(q.snapshotKey, q.place, q.excludeRoles),
+    }),
+    openStream: (q: StreamOrder) => {
+      this.world.openStream(q);
+      return {};
+    },
+    markStream: (q: { key: string; copyKey: string; atMs: EpochMs }) => ({
+      mark: this.world.markStream(q.key, q.copyKey, q.atMs),
+    }),
+    closeStream: (q: { key: string }) => {
+      this.world.streams.close(q.key);
+      return {};
+    },
+    streams: () => ({ streams: this.world.streams.list() }),
+    /** What a link may carry at which hours. */
+    throttle: (q: { linkId: number; throttles: Throttle[] }) => {
+      this.world.transfers.throttle(q.linkId, q.throttles);
       return {};
     },
     progress: (q: { keys: string[] }) => ({ transfers: q.keys.map((key) => this.world.transfers.progress(key)) }),
-    startCopy: (q: { key: string; from: CopyName; place: PlaceName }) => {
-      this.world.startCopy(q.key, q.from, q.place);
+    startCopy: (q: { key: string; from: CopyName; place: PlaceName; sending?: Sending }) => {
+      this.world.startCopy(q.key, q.from, q.place, q.sending);
       return {};
     },
     /** A copy needs its transfer no longer: its numbers were read. */
@@ -67,10 +87,10 @@ export class Controller {
     inventory: (q: { place: PlaceName }) => {
       const place = this.world.place(q.place);
       this.world.requireSite(place.siteId);
-      const copies = this.world.copies.all(placeKey(place));
+      const copies = this.world.copies.all(placeKey(place)).filter((copy) => !copy.shipped);
       return { copies: copies.map(({ key, workloadId, takenMs }) => ({ copyKey: key, workloadId, takenMs })) };
     },
-    snapshots: () => ({ snapshots: [...this.world.snapshots.values()] }),
+    snapshots: () => ({ snapshots: [...this.world.snapshots.byKey.values()] }),
     clone: (q: { key: string; copyKey: string; place: PlaceName; networkId: number; address: string }) => ({
       readyMs: this.yard.create({
         key: q.key,
@@ -113,12 +133,18 @@ export class Controller {
     const silent = [...named('site-down'), ...named('name-lookup'), ...named('site-credentials')];
     return {
       sitesUp: estate.sites.filter((site) => !silent.includes(site.name)).map((site) => site.name),
-      links: estate.links.map((link) => ({ id: link.id, name: link.name, factor: transfers.linkFactor(link) })),
+      links: estate.links.map((link) => ({
+        id: link.id,
+        name: link.name,
+        factor: transfers.linkFactor(link),
+        throttles: transfers.throttlesOf(link.id),
+      })),
       repositories: estate.places
         .filter((place) => place.kind === 'repository')
         .map((place) => ({ id: place.id, usedBytes: copies.usedBytes(placeKey(place)) })),
       defaultPasswords: named('default-password'),
       wrongClocks: named('clock-drift'),
+      movingDisks: named('disks-moving'),
     };
   }
 }
@@ -132,6 +158,7 @@ export const READ_ONLY: ReadonlySet<OperationName> = new Set<OperationName>([
   'verifyCopy',
   'inventory',
   'snapshots',
+  'streams',
   'contentDigest',
   'status',
   'faults',

@@ -3,12 +3,13 @@
  * give away the same slot; one running run a workload is a unique key besides.
  */
 import { admit } from '@/core/protect/admission';
-import type { Lane } from '@/core/protect/policy';
-import { isOpen, nextOpen } from '@/core/time/window';
-import { DAY, type EpochMs } from '@/core/units';
+import { placeKindOf, type Lane, type LaneKind } from '@/core/protect/policy';
+import { throttledRate, type Throttle } from '@/core/flow/throttle';
+import type { EpochMs } from '@/core/units';
+import { barsOf, firstCopies, putOff } from '@/store/bars';
 import { execute, inTransaction, isDuplicateKey, select, updateMany, type Database, type Tx } from '@/store/database';
 import { LEASE_MS, type ClaimedRun } from '@/store/runs';
-import type { LanesOf } from '@/store/schedules';
+import { parseJson, type LanesOf } from '@/store/schedules';
 
 /** Waiting runs looked at in one claim, for each that may start. */
 const LOOKED_AT = 4;
@@ -17,6 +18,8 @@ interface WaitingRun extends ClaimedRun {
   cluster_id: number;
   waits_for: string | null;
   started_by: 'cadence' | 'person' | 'retry';
+  /** Of the workload's site. */
+  zone: string;
 }
 
 /** What limits runs, read once: movers, places and hosts do not change while an engine runs. */
@@ -28,12 +31,16 @@ export interface Limits {
   readonly datastoreName: ReadonlyMap<number, string>;
   readonly clusterName: ReadonlyMap<number, string>;
   readonly repositoryName: ReadonlyMap<number, string>;
+  readonly siteOfDatastore: ReadonlyMap<number, number>;
 }
 
 export async function readLimits(db: Database): Promise<Limits> {
   const [movers, datastores, clusters, repositories] = await Promise.all([
     select<{ site_id: number; name: string; slots: number }>(db, 'SELECT site_id, name, slots FROM movers'),
-    select<{ id: number; name: string; slots: number }>(db, 'SELECT id, name, slots FROM datastores'),
+    select<{ id: number; site_id: number; name: string; slots: number }>(
+      db,
+      'SELECT id, site_id, name, slots FROM datastores',
+    ),
     select<{ id: number; name: string; slots: number }>(db, 'SELECT id, name, slots FROM clusters'),
     select<{ id: number; site_id: number; name: string; slots: number }>(
       db,
@@ -45,10 +52,39 @@ export async function readLimits(db: Database): Promise<Limits> {
     slots: new Map([...movers, ...datastores, ...clusters, ...repositories].map((r) => [r.name, r.slots])),
     moverOf: new Map(movers.map((m) => [m.site_id, m.name])),
     siteOfRepository: new Map(repositories.map((r) => [r.id, r.site_id])),
+    siteOfDatastore: new Map(datastores.map((r) => [r.id, r.site_id])),
     datastoreName: names(datastores),
     clusterName: names(clusters),
     repositoryName: names(repositories),
   };
+}
+
+/** A link has a slot for each of these, in bits a second, of what it may carry at the moment; at least one. */
+const SLOT_BPS = 25e6;
+
+interface Lines {
+  readonly slots: ReadonlyMap<string, number>;
+  readonly between: (a: number, b: number) => string | undefined;
+}
+
+/** Links as they may be used now: their throttles change by the hour, and by hand. */
+async function linesNow(db: Database, nowMs: EpochMs, tx: Tx): Promise<Lines> {
+  const links = await select<{
+    name: string;
+    site_a: number;
+    site_b: number;
+    rate_bps: number;
+    throttles: string | readonly Throttle[];
+  }>(db, 'SELECT name, site_a, site_b, rate_bps, throttles FROM links', [], tx);
+  const names = new Map(
+    links.flatMap((l) => [
+      [`${l.site_a}/${l.site_b}`, l.name],
+      [`${l.site_b}/${l.site_a}`, l.name],
+    ]),
+  );
+  const slotsOf = (l: (typeof links)[number]): number =>
+    Math.max(1, Math.floor(throttledRate(l.rate_bps, parseJson(l.throttles), nowMs) / SLOT_BPS));
+  return { slots: new Map(links.map((l) => [l.name, slotsOf(l)])), between: (a, b) => names.get(`${a}/${b}`) };
 }
 
 /**
@@ -71,14 +107,19 @@ export async function claimRuns(
       if (!waiting.length) return [];
       const lanes = new Map<number, readonly Lane[]>();
       for (const run of waiting) lanes.set(run.id, await lanesOf(run.policy_id, run.revision, tx));
-      const shut = await putOff(db, waiting, lanes, nowMs, tx);
+      const laneKeys = new Map(waiting.map((run) => [run.id, run.lane_key]));
+      const laneOf = (id: number) => lanes.get(id)?.find((lane) => lane.key === laneKeys.get(id));
+      const first = await firstCopies(db, waiting, laneOf, tx);
+      const shut = await putOff(db, waiting, laneOf, first, nowMs, tx);
       const able = waiting.filter((run) => !shut.has(run.id));
-      const running = await runningNow(db, lanesOf, limits, tx);
-      const candidates = able.map((run) => ({
-        id: run.id,
-        workloadId: run.workload_id,
-        needs: needsOf(run, lanes.get(run.id) ?? [], limits),
-      }));
+      const bars = await barsOf(db, able, laneOf, first, tx);
+      const lines = await linesNow(db, nowMs, tx);
+      const running = await runningNow(db, lanesOf, limits, lines, tx);
+      const candidates = able.map((run) => {
+        const barredBy = bars.get(run.id);
+        const needs = needsOf(run, lanes.get(run.id) ?? [], limits, lines);
+        return { id: run.id, workloadId: run.workload_id, needs, ...(barredBy === undefined ? {} : { barredBy }) };
+      });
       const { admitted, waiting: held } = admit(candidates, running.free, running.workloads, most);
       await noteWaits(db, able, held, tx);
       const chosen = new Set(admitted);
@@ -108,8 +149,8 @@ async function somethingWaits(db: Database, nowMs: EpochMs): Promise<boolean> {
 function waitingRuns(db: Database, nowMs: EpochMs, most: number, tx: Tx): Promise<WaitingRun[]> {
   return select<WaitingRun>(
     db,
-    `SELECT r.id, r.enrolment_id, r.workload_id, w.name workload_name, w.site_id workload_site_id, s.name site_name,
-            w.datastore_id, w.cluster_id, r.policy_id, r.revision, r.lane_key, r.kind, r.attempt, r.occurrence_ms, r.waits_for, r.started_by
+    `SELECT r.id, r.enrolment_id, r.workload_id, w.name workload_name, w.site_id workload_site_id, w.application_id, s.name site_name,
+            s.zone, r.group_key, w.datastore_id, w.cluster_id, r.policy_id, r.revision, r.lane_key, r.kind, r.attempt, r.occurrence_ms, r.waits_for, r.started_by
        FROM runs r JOIN workloads w ON w.id = r.workload_id JOIN sites s ON s.id = w.site_id
        JOIN applications a ON a.id = w.application_id JOIN tiers t ON t.id = a.tier_id
       WHERE r.state = 'waiting' AND r.not_before_ms <= ?
@@ -123,50 +164,34 @@ function waitingRuns(db: Database, nowMs: EpochMs, most: number, tx: Tx): Promis
   );
 }
 
-/** Runs of lanes whose window is shut wait for its next opening. What a person asked for runs at all times. */
-async function putOff(
-  db: Database,
-  waiting: readonly WaitingRun[],
-  lanes: ReadonlyMap<number, readonly Lane[]>,
-  nowMs: EpochMs,
-  tx: Tx,
-): Promise<Set<number>> {
-  const rows = waiting.flatMap((run) => {
-    const opening = lanes.get(run.id)?.find((lane) => lane.key === run.lane_key)?.opening;
-    if (!opening || run.started_by === 'person' || isOpen(opening, nowMs)) return [];
-    return [[run.id, nextOpen(opening, nowMs) ?? nowMs + DAY, 'the next window']];
-  });
-  await updateMany(db, 'runs', ['id'], ['not_before_ms', 'waits_for'], rows, {
-    fence: { sql: `t.state = 'waiting'`, values: [] },
-    tx,
-  });
-  return new Set(rows.map(([id]) => id as number));
-}
-
 type RunPlaces = Pick<WaitingRun, 'workload_site_id' | 'datastore_id' | 'cluster_id' | 'lane_key'>;
 
-/** What a run takes slots of: hosts and disks that it reads from, the mover that sends, the repository that takes it in. */
-function needsOf(run: RunPlaces, lanes: readonly Lane[], limits: Limits): string[] {
+/** What a run takes slots of: hosts and disks that it reads from, mover and link that send, the repository that takes it in. */
+function needsOf(run: RunPlaces, lanes: readonly Lane[], limits: Limits, lines: Lines): string[] {
   const lane = lanes.find((l) => l.key === run.lane_key);
   if (!lane) return [];
-  const repositoryOf = (of: Lane | undefined): number => of?.targets[String(run.workload_site_id)] ?? 0;
+  const targetOf = (of: Lane | undefined): number => of?.targets[String(run.workload_site_id)] ?? 0;
   const reads = [limits.clusterName.get(run.cluster_id), limits.datastoreName.get(run.datastore_id)];
-  const source = repositoryOf(lanes.find((l) => l.key === lane.source));
+  const source = targetOf(lanes.find((l) => l.key === lane.source));
   const sendsFrom = lane.kind === 'copy' ? limits.siteOfRepository.get(source) : run.workload_site_id;
-  const mover = limits.moverOf.get(sendsFrom ?? 0);
-  const needs = {
+  const sites = placeKindOf(lane.kind) === 'repository' ? limits.siteOfRepository : limits.siteOfDatastore;
+  const link = lines.between(sendsFrom ?? 0, sites.get(targetOf(lane)) ?? 0);
+  const sends = [limits.moverOf.get(sendsFrom ?? 0), link];
+  const needs: Readonly<Record<LaneKind, ReadonlyArray<string | undefined>>> = {
     snapshot: reads,
-    replica: [...reads, mover],
-    backup: [...reads, mover, limits.repositoryName.get(repositoryOf(lane))],
-    copy: [mover, limits.repositoryName.get(repositoryOf(lane))],
-  }[lane.kind];
-  return needs.filter((name): name is string => name !== undefined);
+    replica: [...reads, ...sends],
+    stream: [...reads, ...sends],
+    backup: [...reads, ...sends, limits.repositoryName.get(targetOf(lane))],
+    copy: [...sends, limits.repositoryName.get(targetOf(lane))],
+  };
+  return needs[lane.kind].filter((name) => name !== undefined);
 }
 
 async function runningNow(
   db: Database,
   lanesOf: LanesOf,
   limits: Limits,
+  lines: Lines,
   tx: Tx,
 ): Promise<{ free: Map<string, number>; workloads: Set<number> }> {
   const rows = await select<RunPlaces & Pick<WaitingRun, 'workload_id' | 'policy_id' | 'revision'>>(
@@ -176,10 +201,10 @@ async function runningNow(
     [],
     tx,
   );
-  const free = new Map(limits.slots);
+  const free = new Map([...limits.slots, ...lines.slots]);
   for (const run of rows) {
     const lanes = await lanesOf(run.policy_id, run.revision, tx);
-    for (const name of needsOf(run, lanes, limits)) free.set(name, (free.get(name) ?? 0) - 1);
+    for (const name of needsOf(run, lanes, limits, lines)) free.set(name, (free.get(name) ?? 0) - 1);
   }
   return { free, workloads: new Set(rows.map((row) => row.workload_id)) };
 }
@@ -205,8 +230,8 @@ async function noteWaits(
 async function giveUpOvertaken(db: Database, nowMs: EpochMs, tx: Tx): Promise<void> {
   const overtaken = await select<{ id: number }>(
     db,
-    `SELECT id FROM (SELECT id, occurrence_ms, MAX(IF(not_before_ms <= ? OR waits_for IS NOT NULL, occurrence_ms, NULL)) OVER (PARTITION BY enrolment_id, lane_key) newest_ms
-       FROM runs WHERE state = 'waiting') waiting WHERE occurrence_ms < newest_ms`,
+    `SELECT id FROM (SELECT id, started_by, occurrence_ms, MAX(IF(not_before_ms <= ? OR waits_for IS NOT NULL, occurrence_ms, NULL)) OVER (PARTITION BY enrolment_id, lane_key) newest_ms
+       FROM runs WHERE state = 'waiting') waiting WHERE occurrence_ms < newest_ms AND started_by <> 'person'`,
     [nowMs],
     tx,
   );

@@ -5,6 +5,7 @@ import { hotPaths } from '@/store/migrations/0002-hot-paths';
 import { ruleCadences } from '@/store/migrations/0004-rule-cadences';
 import { selectors } from '@/store/migrations/0005-selectors';
 import { spaceSamples } from '@/store/migrations/0003-space-samples';
+import { lanes } from '@/store/migrations/0008-lanes';
 import { outside } from '@/store/migrations/0007-outside';
 import { trust } from '@/store/migrations/0006-trust';
 import type { Database } from '@/store/database';
@@ -18,7 +19,16 @@ export interface Migration {
 }
 
 /** In order; append only. */
-const MIGRATIONS: readonly Migration[] = [foundation, hotPaths, spaceSamples, ruleCadences, selectors, trust, outside];
+const MIGRATIONS: readonly Migration[] = [
+  foundation,
+  hotPaths,
+  spaceSamples,
+  ruleCadences,
+  selectors,
+  trust,
+  outside,
+  lanes,
+];
 
 /** What a database of this version has gone through. */
 export const MIGRATION_NAMES: readonly string[] = MIGRATIONS.map((migration) => migration.name);

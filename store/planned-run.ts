@@ -13,6 +13,7 @@ export const PLANNED_COLUMNS = [
   'started_by',
   'state',
   'not_before_ms',
+  'group_key',
 ] as const;
 
 /** The row of an occurrence, in the order of PLANNED_COLUMNS. */
@@ -22,11 +23,13 @@ export function plannedRun(
     readonly workload_id: number;
     readonly policy_id: number;
     readonly revision: number;
-    readonly lane: Pick<Lane, 'key' | 'kind'>;
+    readonly application_id: number;
+    readonly lane: Pick<Lane, 'key' | 'kind' | 'together'>;
   },
   atMs: EpochMs,
   state: 'waiting' | 'missed',
 ): unknown[] {
-  const { enrolment_id, workload_id, policy_id, revision, lane } = of;
-  return [enrolment_id, workload_id, policy_id, revision, lane.key, lane.kind, atMs, 'cadence', state, atMs];
+  const { enrolment_id, workload_id, policy_id, revision, application_id, lane } = of;
+  const group = lane.together ? `${policy_id}/${lane.key}/${application_id}/${atMs}` : null;
+  return [enrolment_id, workload_id, policy_id, revision, lane.key, lane.kind, atMs, 'cadence', state, atMs, group];
 }

@@ -12,6 +12,7 @@ export interface ClaimedRun {
   workload_id: number;
   workload_name: string;
   workload_site_id: number;
+  application_id: number;
   site_name: string;
   datastore_id: number;
   policy_id: number;
@@ -20,10 +21,24 @@ export interface ClaimedRun {
   kind: LaneKind;
   attempt: number;
   occurrence_ms: EpochMs;
+  /** What is captured at the same instant has the same; null: it is captured alone. */
+  group_key: string | null;
 }
 
 /** How long a lease lasts without a heartbeat, in ms of real time. ANCHOR_LEASE_MS says otherwise. */
 export const LEASE_MS = Number(process.env.ANCHOR_LEASE_MS ?? 10_000);
+
+/** Runs that are captured together and have not ended. */
+export async function capturedWith(
+  db: Database,
+  groupKey: string,
+): Promise<Array<{ readonly runId: number; readonly workloadId: number }>> {
+  return select(
+    db,
+    `SELECT id runId, workload_id workloadId FROM runs WHERE group_key = ? AND state IN ('waiting', 'running') ORDER BY id`,
+    [groupKey],
+  );
+}
 
 /** Gives runs of engines that are gone back to waiting, so that the next claim takes them over. Returns how many. */
 export async function takeOverDeadRuns(db: Database): Promise<number> {

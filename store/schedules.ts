@@ -9,6 +9,7 @@ export interface DueSchedule {
   enrolment_id: number;
   lane_key: string;
   workload_id: number;
+  application_id: number;
   due_ms: EpochMs;
   policy_id: number;
   revision: number;
@@ -59,7 +60,8 @@ export async function planDue(db: Database, lanesOf: LanesOf, nowMs: EpochMs, li
   return inTransaction(db, async (tx) => {
     const due = await select<DueSchedule>(
       db,
-      `SELECT s.enrolment_id, s.lane_key, s.workload_id, s.due_ms, e.policy_id, e.revision
+      `SELECT s.enrolment_id, s.lane_key, s.workload_id, (SELECT w.application_id FROM workloads w WHERE w.id = s.workload_id) application_id, s.due_ms,
+              e.policy_id, e.revision
          FROM schedules s JOIN enrolments e ON e.id = s.enrolment_id
         WHERE s.due_ms <= ? ORDER BY s.due_ms LIMIT ? FOR UPDATE SKIP LOCKED`,
       [nowMs, limit],
@@ -71,7 +73,7 @@ export async function planDue(db: Database, lanesOf: LanesOf, nowMs: EpochMs, li
     const next: unknown[][] = [];
     for (const schedule of due) {
       const lane = (await lanesOf(schedule.policy_id, schedule.revision, tx)).find((l) => l.key === schedule.lane_key);
-      const dueMs = lane ? nextDue(lane.cadence, schedule.workload_id, nowMs) : null;
+      const dueMs = lane ? nextDue(lane, schedule, nowMs) : null;
       next.push([schedule.enrolment_id, schedule.lane_key, dueMs]);
     }
     await updateMany(db, 'schedules', ['enrolment_id', 'lane_key'], ['due_ms'], next, { tx });
@@ -83,11 +85,7 @@ async function occurrencesOf(schedule: DueSchedule, lanesOf: LanesOf, nowMs: Epo
   const lane = (await lanesOf(schedule.policy_id, schedule.revision, tx)).find((l) => l.key === schedule.lane_key);
   if (!lane) return [];
   const instants: EpochMs[] = [];
-  for (
-    let at: EpochMs | null = schedule.due_ms;
-    at !== null && at <= nowMs;
-    at = nextDue(lane.cadence, schedule.workload_id, at)
-  )
+  for (let at: EpochMs | null = schedule.due_ms; at !== null && at <= nowMs; at = nextDue(lane, schedule, at))
     instants.push(at);
   return instants.map((at, i) =>
     plannedRun({ ...schedule, lane }, at, i === instants.length - 1 ? 'waiting' : 'missed'),

@@ -43,11 +43,12 @@ export const POINT_COLUMNS = [
   'copy_key',
   'verified_ms',
   'immutable_until_ms',
+  'group_key',
 ] as const;
 
 /** What a success says of its point. */
 type PointFacts = Omit<SettledSuccess, 'run' | 'endedMs' | 'steps' | 'inspectedBytes' | 'sentBytes' | 'followers'> & {
-  readonly run: Pick<ClaimedRun, 'id' | 'workload_id' | 'lane_key' | 'kind'>;
+  readonly run: Pick<ClaimedRun, 'id' | 'workload_id' | 'lane_key' | 'kind' | 'group_key'>;
 };
 
 /** A point as a row in the order of POINT_COLUMNS. */
@@ -69,6 +70,7 @@ export function pointRow(s: PointFacts): unknown[] {
     s.copyKey,
     s.usableMs,
     s.immutableUntilMs,
+    s.run.group_key,
   ];
 }
 
@@ -90,6 +92,7 @@ export function settleSuccesses(
     await updateMany(db, 'runs', ['id'], SUCCESS_COLUMNS, ours.map(successRow), { set: SUCCESS_SET, tx });
     await insertMany(db, 'points', POINT_COLUMNS, ours.map(pointRow), tx);
     await noteNewest(db, ours, tx);
+    await noteStreams(db, ours, tx);
     await planFollowers(db, ours, tx);
     return ours;
   });
@@ -126,6 +129,17 @@ async function planFollowers(db: Database, ours: readonly SettledSuccess[], tx: 
     followers.map((lane) => plannedRun({ ...run, lane }, usableMs, 'waiting')),
   );
   if (runs.length) await insertMany(db, 'runs', PLANNED_COLUMNS, runs, tx, 'INSERT IGNORE');
+}
+
+/** A stream begins with its first point; what it gives from then on is looked at by the engine (engine/streams.ts). */
+async function noteStreams(db: Database, ours: readonly SettledSuccess[], tx: Tx): Promise<void> {
+  const rows = ours.flatMap(({ run, place, placeSiteId, takenMs, usableMs }) =>
+    run.kind === 'stream'
+      ? [[run.enrolment_id, run.lane_key, run.workload_id, place.id, placeSiteId, takenMs, usableMs]]
+      : [],
+  );
+  const columns = ['enrolment_id', 'lane_key', 'workload_id', 'place_id', 'site_id', 'through_ms', 'seen_ms'];
+  if (rows.length) await insertMany(db, 'streams', columns, rows, tx, 'INSERT IGNORE');
 }
 
 async function noteNewest(db: Database, ours: readonly SettledSuccess[], tx: Tx): Promise<void> {
@@ -192,6 +206,20 @@ export function settleFailure(db: Database, owner: string, f: SettledFailure): P
       tx,
     );
   });
+}
+
+/** Gives a run back to waiting until an instant: nothing failed, something is on its way. */
+export async function settlePutOff(
+  db: Database,
+  owner: string,
+  p: { readonly runId: number; readonly untilMs: EpochMs; readonly waitsFor: string; readonly steps: unknown },
+): Promise<void> {
+  await execute(
+    db,
+    `UPDATE runs SET state = 'waiting', owner = NULL, lease_real_ms = NULL, not_before_ms = ?, waits_for = ?, steps = ?, step = NULL,
+            rate_bps = NULL WHERE id = ? AND owner = ? AND state = 'running'`,
+    [p.untilMs, p.waitsFor, JSON.stringify(p.steps), p.runId, owner],
+  );
 }
 
 export async function settleCancelled(

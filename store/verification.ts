@@ -109,10 +109,17 @@ const workloadsOf = (points: ReadonlyArray<{ readonly workload_id: number }>): n
   ...new Set(points.map((p) => p.workload_id)),
 ];
 
-/** Newest good point of workloads, counted anew. `lostMs`: when a newest one was found bad. */
-async function recountNewest(db: Database, ids: readonly number[], lostMs: EpochMs | null, tx: Tx): Promise<void> {
-  const newest = (where: string): string =>
-    `(SELECT MAX(p.taken_ms) FROM points p WHERE p.workload_id = w.id AND p.gone_ms IS NULL AND ${GOOD_NOW} ${where})`;
+/** Newest good point of workloads, or what a stream has since, counted anew. `lostMs`: when a newest one was found bad. */
+export async function recountNewest(
+  db: Database,
+  ids: readonly number[],
+  lostMs: EpochMs | null,
+  tx: Tx,
+): Promise<void> {
+  const newest = (elsewhere: string): string =>
+    `(SELECT NULLIF(GREATEST(
+        COALESCE((SELECT MAX(p.taken_ms) FROM points p WHERE p.workload_id = w.id AND p.gone_ms IS NULL AND ${GOOD_NOW} ${elsewhere}), 0),
+        COALESCE((SELECT MAX(p.through_ms) FROM streams p WHERE p.workload_id = w.id ${elsewhere}), 0)), 0))`;
   await execute(
     db,
     `UPDATE workloads w SET w.lost_ms = IF(w.newest_taken_ms <=> ${newest('')}, w.lost_ms, COALESCE(?, w.lost_ms)),

@@ -7,6 +7,9 @@
 import { linearRegression } from 'simple-statistics';
 import { DAY, type EpochMs } from '@/core/units';
 
+/** From this share of its capacity on a place takes no new first full copies, so that what is there can go on. */
+export const CRITICAL_SHARE = 0.95;
+
 export interface SpaceSample {
   readonly atMs: EpochMs;
   readonly usedBytes: number;

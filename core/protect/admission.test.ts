@@ -22,6 +22,12 @@ test('the urgent first, one run a workload, and who waits is told for what', () 
   ]);
 });
 
+test('what is barred takes no slot from the others', () => {
+  const barred = { ...run(1, 7, 'ost-m1'), barredBy: 'the move of its disks' };
+  const { admitted, waiting } = admit([barred, run(2, 8, 'ost-m1')], new Map([['ost-m1', 1]]), new Set(), 9);
+  expect([admitted, [...waiting]]).toEqual([[2], [[1, 'the move of its disks']]]);
+});
+
 test('no more than asked for; what nobody limits is free', () => {
   expect(admit([run(1, 1, 'x'), run(2, 2, 'x'), run(3, 3, 'x')], new Map(), new Set(), 2).admitted).toEqual([1, 2]);
 });

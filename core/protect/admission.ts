@@ -9,6 +9,8 @@ export interface Candidate {
   /** One run of a workload at a time. */
   readonly workloadId: number;
   readonly needs: readonly string[];
+  /** What it must wait for besides slots; absent: nothing. */
+  readonly barredBy?: string;
 }
 
 export interface Admission {
@@ -34,7 +36,11 @@ export function admit(
   const taken = new Set(busy);
   const admitted: number[] = [];
   const waiting = new Map<number, string>();
-  for (const { id, workloadId, needs } of candidates) {
+  for (const { id, workloadId, needs, barredBy } of candidates) {
+    if (barredBy !== undefined) {
+      waiting.set(id, barredBy);
+      continue;
+    }
     if (taken.has(workloadId)) {
       waiting.set(id, 'another run of the workload');
       continue;

@@ -15,6 +15,8 @@ export const CAUSE_CODES = [
   'repository-read-only',
   'no-source-point',
   'stuck-snapshot',
+  'disks-moving',
+  'not-in-journal',
   'immutable',
   'check-failed',
   'corrupt-copy',
@@ -105,6 +107,16 @@ export const CAUSES: Readonly<Record<CauseCode, CauseEntry>> = {
     remedy:
       'End what still reads the disks of the machine; its removal is tried again every hour. The point itself is good.',
     retryable: true,
+  },
+  'disks-moving': {
+    title: 'The disks of {} are being moved',
+    remedy: 'Nothing to do: the run goes on by itself once the move is over.',
+    retryable: true,
+  },
+  'not-in-journal': {
+    title: 'The journal of {} does not reach that instant',
+    remedy: 'Choose an instant inside the spans that its page shows.',
+    retryable: false,
   },
   immutable: {
     title: 'A copy at {} is immutable',

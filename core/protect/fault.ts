@@ -20,6 +20,7 @@ export const FAULTS = {
   'guest-credentials': { on: 'workloads', words: 'Guest agent credentials wrong' },
   'guest-agent-missing': { on: 'workloads', words: 'Guest agent missing' },
   'freeze-timeout': { on: 'workloads', words: 'Guest freeze takes too long' },
+  'disks-moving': { on: 'workloads', words: 'Its disks are being moved' },
   'stuck-snapshot': { on: 'workloads', words: 'Snapshots cannot be removed' },
   'check-fails': { on: 'workloads', words: 'Service does not start on a clone' },
   'slow-boot': { on: 'workloads', words: 'Boots four times slower' },

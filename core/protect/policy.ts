@@ -2,13 +2,27 @@
 import type { Cadence } from '@/core/time/cadence';
 import type { Ladder } from '@/core/protect/ladder';
 import type { Opening } from '@/core/time/window';
+import type { DurationMs } from '@/core/units';
 
-export const LANE_KINDS = ['snapshot', 'backup', 'replica', 'copy'] as const;
+export const LANE_KINDS = ['snapshot', 'backup', 'replica', 'copy', 'stream'] as const;
 export type LaneKind = (typeof LANE_KINDS)[number];
 export const CONSISTENCIES = ['crash', 'application'] as const;
 export type Consistency = (typeof CONSISTENCIES)[number];
 export const DISK_ROLES = ['system', 'data', 'config', 'scratch'] as const;
 export type DiskRole = (typeof DISK_ROLES)[number];
+
+export const COMPRESSIONS = ['none', 'fast', 'strong'] as const;
+/** How a lane's bytes go over the line; what lies at a place is not changed by it. */
+export interface Sending {
+  readonly compression: (typeof COMPRESSIONS)[number];
+  readonly encrypted: boolean;
+}
+/** What a lane without a setting of its own does. */
+export const USUAL_SENDING: Sending = { compression: 'fast', encrypted: false };
+
+export const FIRST_COPIES = ['at-once', 'at-night', 'shipped'] as const;
+/** How the first full copy gets to its place: over the line at once, over the line at night, or on a disk that is sent. */
+export type FirstCopy = (typeof FIRST_COPIES)[number];
 
 export interface Lane {
   /** Stable within the policy, survives edits. */
@@ -20,7 +34,7 @@ export interface Lane {
   /** Roles left out of the copy. */
   readonly excludeRoles: readonly DiskRole[];
   /**
-   * Where copies go, by id of the workload's site: a repository for a backup or copy, a datastore for a replica. A
+   * Where copies go, by id of the workload's site: a repository for a backup or copy, a datastore for a replica or stream. A
    * snapshot stays on the workload's own datastore, so it has none.
    */
   readonly targets: Readonly<Record<string, number>>;
@@ -30,6 +44,27 @@ export interface Lane {
   readonly opening?: Opening;
   /** What happens when the guest cannot be frozen: the run fails, or takes its point without; absent: it fails. */
   readonly withoutFreeze?: 'fail' | 'go-on';
+  /** Absent: USUAL_SENDING. */
+  readonly sending?: Sending;
+  /** Absent: at once. */
+  readonly firstCopy?: FirstCopy;
+  /** True: workloads of one application are captured at the same instant. */
+  readonly together?: boolean;
+}
+
+/** Kinds that write to a datastore of another site; the others write to a repository, a snapshot to its own disks. */
+export function placeKindOf(kind: LaneKind): 'datastore' | 'repository' {
+  return kind === 'backup' || kind === 'copy' ? 'repository' : 'datastore';
+}
+
+/** Lanes that can take workloads together: those that begin with a snapshot. */
+export function canCaptureTogether(kind: LaneKind): boolean {
+  return kind !== 'copy' && kind !== 'stream';
+}
+
+/** How far back the journal of a stream reaches: the span of the ladder's first rung. */
+export function journalSpan({ ladder }: Pick<Lane, 'ladder'>): DurationMs {
+  return ladder.reading === 'bands' ? (ladder.rungs[0]?.spanMs ?? 0) : 0;
 }
 
 /**
@@ -66,6 +101,9 @@ const LANE_PARTS = [
   'source',
   'opening',
   'withoutFreeze',
+  'sending',
+  'firstCopy',
+  'together',
 ] as const;
 
 /** Lanes that differ between two revisions, by key, with what changed in them. */

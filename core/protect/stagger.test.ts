@@ -1,6 +1,7 @@
 import { nextDue, staggerMs } from '@/core/protect/stagger';
 import { HOUR, MINUTE } from '@/core/units';
 
+const five = { workload_id: 5, application_id: 9 };
 const hourly = { kind: 'every', everyMs: HOUR, offsetMs: 0 } as const;
 
 test('neighbours are spread over the cadence and keep their place', () => {
@@ -11,8 +12,15 @@ test('neighbours are spread over the cadence and keep their place', () => {
 });
 
 test('due instants stay one cadence apart, strictly after what is asked', () => {
-  const first = nextDue(hourly, 5, 0) as number;
+  const first = nextDue({ cadence: hourly }, five, 0) as number;
   expect(first).toBeGreaterThan(0);
-  expect(nextDue(hourly, 5, first)).toBe(first + HOUR);
-  expect(nextDue({ kind: 'by-hand' }, 5, 0)).toBeNull();
+  expect(nextDue({ cadence: hourly }, five, first)).toBe(first + HOUR);
+  expect(nextDue({ cadence: { kind: 'by-hand' } }, five, 0)).toBeNull();
+});
+
+test('what is captured together is due together, whatever its own number', () => {
+  const six = { workload_id: 6, application_id: 9 };
+  const due = (together: boolean) => [five, six].map((of) => nextDue({ cadence: hourly, together }, of, 0));
+  expect(new Set(due(true)).size).toBe(1);
+  expect(new Set(due(false)).size).toBe(2);
 });

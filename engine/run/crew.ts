@@ -1,16 +1,18 @@
 /** Carries out claimed runs and settles them: the shell around execute.ts. */
 import type { Logger } from 'pino';
-import { followersOf, type Lane } from '@/core/protect/policy';
+import { followersOf, placeKindOf, type Lane } from '@/core/protect/policy';
 import type { EpochMs } from '@/core/units';
 import type { Place, SiteController } from '@/connectors/site-controller';
-import { ATTEMPTS, backoffMs, executeRun, runKeys, type Outcome, type RunStep } from '@/engine/run/execute';
+import { executeRun } from '@/engine/run/execute';
+import { ATTEMPTS, backoffMs, runKeys, type Outcome, type RunJob, type RunStep } from '@/engine/run/job';
+import { streamKey } from '@/engine/streams';
 import type { Waits } from '@/engine/waits';
 import type { Database } from '@/store/database';
 import { claimRuns, type Limits } from '@/store/claim';
-import { cancelRequests, recordProgress, type ClaimedRun } from '@/store/runs';
+import { cancelRequests, capturedWith, recordProgress, type ClaimedRun } from '@/store/runs';
 import type { LanesOf } from '@/store/schedules';
 import { sourcePoint, type LaneOfWorkload } from '@/store/points';
-import { settleCancelled, settleFailure, settleSuccesses, type SettledSuccess } from '@/store/settle';
+import { settleCancelled, settleFailure, settlePutOff, settleSuccesses, type SettledSuccess } from '@/store/settle';
 
 /** Runs that one engine has in hand at most. */
 const IN_HAND = 256;
@@ -101,6 +103,8 @@ export class Crew {
         const again = outcome.retryable && work.run.attempt < ATTEMPTS;
         const retryAtMs = again ? outcome.endedMs + backoffMs(work.run.attempt) : null;
         await settleFailure(this.db, this.owner, { ...outcome, run: work.run, retryAtMs });
+      } else if (outcome.kind === 'put-off') {
+        await settlePutOff(this.db, this.owner, { ...outcome, runId: work.run.id });
       } else if (outcome.kind === 'cancelled') {
         await settleCancelled(this.db, this.owner, work.run.id, outcome.endedMs, outcome.steps);
       }
@@ -150,7 +154,7 @@ export class Crew {
       steps: [],
     };
     this.inHand.set(run.id, work);
-    const job = {
+    const job: RunJob = {
       runId: run.id,
       attempt: run.attempt,
       workloadId: run.workload_id,
@@ -159,7 +163,10 @@ export class Crew {
       lane,
       place: work.place,
       immutableMs: this.factsOf(work.place).immutableMs,
+      occurrenceMs: run.occurrence_ms,
+      streamKey: streamKey(run, work.place),
       ...(lane.kind === 'copy' ? { source: await sourcePoint(this.db, run.workload_id, lane.source ?? '') } : {}),
+      ...captureOf(run, (key) => capturedWith(this.db, key)),
     };
     const carryOut = async (): Promise<void> => {
       const outcome = await executeRun(job, {
@@ -196,5 +203,13 @@ export function placeOf(run: Pick<ClaimedRun, 'datastore_id' | 'workload_site_id
   if (lane.kind === 'snapshot') return { kind: 'datastore', id: run.datastore_id };
   const id = lane.targets[String(run.workload_site_id)];
   if (id === undefined) throw new Error(`Lane ${lane.key} has no target for site ${run.workload_site_id}.`);
-  return { kind: lane.kind === 'replica' ? 'datastore' : 'repository', id };
+  return { kind: placeKindOf(lane.kind), id };
+}
+
+/** The capture that a run belongs to, if it is one of several. */
+function captureOf(
+  { group_key: key }: ClaimedRun,
+  members: (key: string) => ReturnType<NonNullable<RunJob['capture']>['members']>,
+): Pick<RunJob, 'capture'> {
+  return key === null ? {} : { capture: { key, members: () => members(key) } };
 }

@@ -1,4 +1,5 @@
-import { ATTEMPTS, backoffMs, executeRun, type RunContext, type RunJob } from '@/engine/run/execute';
+import { executeRun } from '@/engine/run/execute';
+import { ATTEMPTS, backoffMs, type RunContext, type RunJob } from '@/engine/run/job';
 import { ControllerError, type SiteController } from '@/connectors/site-controller';
 import type { Lane } from '@/core/protect/policy';
 import { HOUR } from '@/core/units';
@@ -21,6 +22,8 @@ const job: RunJob = {
   lane,
   place: { kind: 'repository', id: 2 },
   immutableMs: 0,
+  occurrenceMs: 100,
+  streamKey: 't1.2.b',
 };
 
 function site(over: Partial<SiteController>, calls: string[]): SiteController {

@@ -9,7 +9,7 @@ import type { DiskContent } from '@/standin/world/content';
 import type { EpochMs } from '@/core/units';
 
 /** Share left after compression; common practice, no source. */
-const COMPRESSED = 0.5;
+export const COMPRESSED = 0.5;
 /** Part of the filled bytes of a system disk that is still its image's. */
 const IMAGE_SHARE = 0.8;
 
@@ -23,6 +23,8 @@ export interface Copy {
   readonly rottenBlocks: RottenBlock[];
   /** Nobody may delete it before. */
   lockedUntilMs?: EpochMs;
+  /** Came on a disk: the ground of the first copy, no copy itself. */
+  readonly shipped?: boolean;
 }
 
 export interface RottenBlock {
@@ -100,6 +102,8 @@ export class CopyStore {
     this.chains.set(chainKey, chain);
     for (const id of copy.diskIds) this.imagesOf(place).add(this.disk(id).spec.imageSeed);
     this.used.set(place, (this.used.get(place) ?? 0) + stored);
+    const ground = copy.shipped ? undefined : chain.find((other) => other.shipped);
+    if (ground) this.remove(place, copy.workloadId, ground.key);
     return Math.round(stored);
   }
 

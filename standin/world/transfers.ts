@@ -3,6 +3,7 @@
  * copy at its place when its bytes are there and its setup is over.
  */
 import { MATHIS, lossLimitBps } from '@/core/flow/line-rate';
+import { nextThrottleTurn, throttledRate, type Throttle } from '@/core/flow/throttle';
 import { TransferSimulation } from '@/core/flow/transfers';
 import type { CauseCode } from '@/core/protect/cause';
 import type { LaneKind } from '@/core/protect/policy';
@@ -20,6 +21,7 @@ interface Transfer {
   readonly place: EstatePlace;
   readonly copy: Copy;
   readonly totalBytes: number;
+  readonly demandBps: number | null;
   /** Reading, opening and closing take at least until here, however fast the line is. */
   readonly notBeforeMs: EpochMs;
   readonly linkName: string | null;
@@ -34,7 +36,10 @@ export interface NewTransfer {
   readonly fromSiteId: number;
   readonly place: EstatePlace;
   readonly copy: Copy;
+  /** On the line. */
   readonly bytes: number;
+  /** Most it can use of the line, in bits a second; absent: all. */
+  readonly demandBps?: number;
 }
 
 /** Fixed cost of a run besides its bytes, in ms: common practice, no source. */
@@ -43,6 +48,7 @@ const SETUP_MS: Readonly<Record<LaneKind, readonly [number, number]>> = {
   replica: [12_000, 40_000],
   backup: [45_000, 150_000],
   copy: [20_000, 60_000],
+  stream: [12_000, 40_000],
 };
 /** A line that loses packets: segment, loss, and streams that share it (common practice, no source). */
 const LOSSY = { segmentBytes: 1460, loss: 0.01, roundTripSeconds: 0.02, streams: 16 } as const;
@@ -50,6 +56,8 @@ const LOSSY = { segmentBytes: 1460, loss: 0.01, roundTripSeconds: 0.02, streams:
 export class Transfers {
   private readonly byKey = new Map<string, Transfer>();
   private readonly lines: TransferSimulation;
+  /** By number of the link. */
+  private readonly throttles = new Map<number, readonly Throttle[]>();
 
   constructor(
     private readonly estate: Estate,
@@ -70,9 +78,10 @@ export class Transfers {
     // At least once: what was started with nothing to send completes at this very instant.
     do {
       const hourEnd = (Math.floor(this.nowMs / 3_600_000) + 1) * 3_600_000;
-      const until = Math.max(this.nowMs, Math.min(toMs, hourEnd));
+      const turn = this.nextTurn(Math.min(toMs, hourEnd));
+      const until = Math.max(this.nowMs, Math.min(toMs, turn ?? hourEnd));
       for (const done of this.lines.advance(until)) this.complete(done.key, done.atMs);
-      if (this.nowMs === hourEnd) this.setCapacities();
+      if (this.nowMs === hourEnd || this.nowMs === turn) this.setCapacities();
     } while (this.nowMs < toMs);
   }
 
@@ -82,11 +91,10 @@ export class Transfers {
     return known !== undefined && !known.failure;
   }
 
-  start({ key, kind, fromSiteId, place, copy, bytes }: NewTransfer): void {
+  start({ key, kind, fromSiteId, place, copy, bytes, demandBps }: NewTransfer): void {
     const link = this.linkBetween(fromSiteId, place.siteId);
-    if (link && this.faults.has('link-cut', link.name))
-      throw new WorldRefusal('link-down', link.name, 'No route to the receiving mover.');
-    if (kind !== 'snapshot') this.requireMovers(fromSiteId, place.siteId);
+    const obstacle = kind === 'snapshot' ? null : this.obstacle(fromSiteId, place.siteId);
+    if (obstacle) throw obstacle;
     const [least, most] = SETUP_MS[kind];
     const setup = Math.round(least + chance(copy.workloadId, copy.takenMs & 0xffff) * (most - least));
     const transfer: Transfer = {
@@ -96,6 +104,7 @@ export class Transfers {
       place,
       copy,
       totalBytes: bytes,
+      demandBps: demandBps ?? null,
       notBeforeMs: this.nowMs + setup,
       linkName: link?.name ?? null,
       completedMs: null,
@@ -103,7 +112,8 @@ export class Transfers {
       failure: null,
     };
     this.byKey.set(key, transfer);
-    this.lines.start(key, kind === 'snapshot' ? [] : this.wayOf(transfer), bytes);
+    const way = kind === 'snapshot' ? [] : this.wayOf(fromSiteId, place);
+    this.lines.start(key, way, bytes, { demand: demandBps ?? Infinity });
   }
 
   /** Stops and forgets; an unknown one is no error. */
@@ -160,6 +170,40 @@ export class Transfers {
     }
   }
 
+  /** What a link may carry at which hours. */
+  throttle(linkId: number, throttles: readonly Throttle[]): void {
+    this.throttles.set(linkId, throttles);
+    this.setCapacities();
+  }
+
+  throttlesOf(linkId: number): readonly Throttle[] {
+    return this.throttles.get(linkId) ?? [];
+  }
+
+  /** What keeps two sites from sending to each other, or null. */
+  obstacle(fromSiteId: number, toSiteId: number): WorldRefusal | null {
+    const link = this.linkBetween(fromSiteId, toSiteId);
+    if (link && this.faults.has('link-cut', link.name))
+      return new WorldRefusal('link-down', link.name, 'No route to the receiving mover.');
+    const mover = this.deadMover(fromSiteId, toSiteId);
+    return mover === undefined ? null : new WorldRefusal('mover-gone', mover, 'The mover does not take the work.');
+  }
+
+  /** A stream on the lines: begun anew with each call, so that its count begins at nothing. */
+  startFlow(key: string, fromSiteId: number, place: EstatePlace, demandBps: number): void {
+    this.stopFlow(key);
+    const held = this.obstacle(fromSiteId, place.siteId) !== null;
+    if (!held) this.lines.start(`flow:${key}`, this.wayOf(fromSiteId, place), Infinity, { demand: demandBps });
+  }
+
+  stopFlow(key: string): void {
+    this.lines.stop(`flow:${key}`);
+  }
+
+  flow(key: string): { readonly sentBytes: number; readonly rateBps: number } | undefined {
+    return this.lines.get(`flow:${key}`);
+  }
+
   /** Share of its rate that a link carries now. */
   linkFactor(link: EstateLink): number {
     if (this.faults.has('link-cut', link.name)) return 0;
@@ -172,33 +216,32 @@ export class Transfers {
 
   /** As plain data. */
   inFlight() {
-    return [...this.byKey.values()].map((t) => ({
-      ...t,
-      sentBytes: this.lines.get(t.key)?.sentBytes ?? null,
-      failure: t.failure ? asData(t.failure) : null,
-    }));
+    return {
+      transfers: [...this.byKey.values()].map((t) => ({
+        ...t,
+        sentBytes: this.lines.get(t.key)?.sentBytes ?? null,
+        failure: t.failure ? asData(t.failure) : null,
+      })),
+      throttles: [...this.throttles],
+    };
   }
 
   /** Takes up what `inFlight` gave, after a restart. */
-  restore(saved: ReturnType<Transfers['inFlight']>): void {
+  restore({ transfers, throttles }: ReturnType<Transfers['inFlight']>): void {
+    for (const [linkId, list] of throttles) this.throttles.set(linkId, list);
     this.setCapacities();
-    for (const { sentBytes, failure, ...transfer } of saved) {
+    for (const { sentBytes, failure, ...transfer } of transfers) {
       const refusal = failure ? new WorldRefusal(failure.code, failure.subject, failure.detail) : null;
       this.byKey.set(transfer.key, { ...transfer, failure: refusal });
       if (sentBytes === null) continue;
-      const way = transfer.totalBytes === 0 ? [] : this.wayOf(transfer);
-      this.lines.start(transfer.key, way, transfer.totalBytes, { sentBytes });
+      const way = transfer.totalBytes === 0 ? [] : this.wayOf(transfer.fromSiteId, transfer.place);
+      this.lines.start(transfer.key, way, transfer.totalBytes, { sentBytes, demand: transfer.demandBps ?? Infinity });
     }
   }
 
-  private wayOf({ fromSiteId, linkName, place }: Pick<Transfer, 'fromSiteId' | 'linkName' | 'place'>): string[] {
-    const link = this.estate.links.find((l) => l.name === linkName);
+  private wayOf(fromSiteId: number, place: EstatePlace): string[] {
+    const link = this.linkBetween(fromSiteId, place.siteId);
     return [`mover:${fromSiteId}`, ...(link ? [`link:${link.id}`] : []), placeKey(place)];
-  }
-
-  private requireMovers(fromSiteId: number, toSiteId: number): void {
-    const mover = this.deadMover(fromSiteId, toSiteId);
-    if (mover) throw new WorldRefusal('mover-gone', mover, 'The mover does not take the work.');
   }
 
   private deadMover(...siteIds: number[]): string | undefined {
@@ -210,10 +253,18 @@ export class Transfers {
     return this.estate.links.find((l) => (l.siteA === a && l.siteB === b) || (l.siteA === b && l.siteB === a));
   }
 
+  private nextTurn(untilMs: EpochMs): EpochMs | null {
+    const turns = [...this.throttles.values()].flatMap((list) => nextThrottleTurn(list, this.nowMs, untilMs) ?? []);
+    return turns.length ? Math.min(...turns) : null;
+  }
+
   private setCapacities(): void {
     for (const mover of this.estate.movers) this.lines.setCapacity(`mover:${mover.siteId}`, mover.rateBps);
     for (const link of this.estate.links)
-      this.lines.setCapacity(`link:${link.id}`, link.rateBps * this.linkFactor(link));
+      this.lines.setCapacity(
+        `link:${link.id}`,
+        throttledRate(link.rateBps * this.linkFactor(link), this.throttlesOf(link.id), this.nowMs),
+      );
   }
 
   private complete(key: string, atMs: EpochMs): void {

@@ -1,3 +1,4 @@
+import type { LaneKind } from '@/core/protect/policy';
 import { GIB, HOUR, MINUTE } from '@/core/units';
 import type { Estate } from '@/standin/world/estate';
 import { CloneYard } from '@/standin/world/clones';
@@ -42,10 +43,18 @@ function refusal(work: () => unknown): string {
   return 'done';
 }
 
+const order = (key: string, snapshotKey: string, kind: LaneKind, place: typeof REPO | typeof STORE) => ({
+  key,
+  snapshotKey,
+  kind,
+  place,
+  excludeRoles: [],
+});
+
 /** A copy of workload 1 at a place, complete. */
 function copied(world: World, place: typeof REPO | typeof STORE = STORE, key = 'c1'): void {
   world.takeSnapshot(`s-${key}`, 1, false);
-  world.startTransfer(key, `s-${key}`, 'replica', place, []);
+  world.startTransfer(order(key, `s-${key}`, 'replica', place));
   world.transfers.advance(world.nowMs + HOUR);
 }
 
@@ -60,7 +69,7 @@ test('a transfer completes after its bytes and its setup, and the copy reads bac
   const world = new World(estate, T0);
   world.takeSnapshot('s1', 1, false);
   const { digest, sendBytes } = world.readChanges('s1', STORE, []);
-  world.startTransfer('c1', 's1', 'replica', STORE, []);
+  world.startTransfer(order('c1', 's1', 'replica', STORE));
   expect(world.transfers.progress('c1').completedMs).toBeNull();
   world.transfers.advance(T0 + HOUR);
   const { completedMs, totalBytes } = world.transfers.progress('c1');
@@ -89,13 +98,13 @@ test('a machine without guest agent cannot be frozen, but can be copied', () => 
 test('a cut link fails what is under way and refuses what comes, a full repository too', () => {
   const world = new World(estate, T0);
   world.takeSnapshot('s1', 1, false);
-  world.startTransfer('c1', 's1', 'backup', REPO, []);
+  world.startTransfer(order('c1', 's1', 'backup', REPO));
   world.setFault({ kind: 'link-cut', subject: 'line' });
   expect(world.transfers.progress('c1').failure?.code).toBe('link-down');
-  expect(refusal(() => world.startTransfer('c2', 's1', 'backup', REPO, []))).toBe('link-down line');
+  expect(refusal(() => world.startTransfer(order('c2', 's1', 'backup', REPO)))).toBe('link-down line');
   world.clearFault('link-cut', 'line');
   world.setFault({ kind: 'repository-full', subject: 'mil-r1' });
-  expect(refusal(() => world.startTransfer('c2', 's1', 'backup', REPO, []))).toBe('repository-full mil-r1');
+  expect(refusal(() => world.startTransfer(order('c2', 's1', 'backup', REPO)))).toBe('repository-full mil-r1');
 });
 
 test('a slow link takes longer', () => {
@@ -119,7 +128,7 @@ test('a cancelled transfer leaves nothing, also when it was complete', () => {
 test('what is in flight survives a restart: it completes where it stood', () => {
   const world = new World(estate, T0);
   world.takeSnapshot('s1', 1, false);
-  world.startTransfer('c1', 's1', 'replica', STORE, []);
+  world.startTransfer(order('c1', 's1', 'replica', STORE));
   world.transfers.advance(T0 + 10_000);
   const again = new World(estate, world.nowMs);
   again.restore(JSON.parse(JSON.stringify(world.inFlight())) as ReturnType<World['inFlight']>);
@@ -243,20 +252,20 @@ test('a read-only repository takes nothing in and lets nothing go, and still rea
   world.setFault({ kind: 'repository-read-only', subject: 'mil-r1' });
   expect(refusal(() => world.deleteCopy(REPO, 'a'))).toBe('repository-read-only mil-r1');
   world.takeSnapshot('s2', 1, false);
-  expect(refusal(() => world.startTransfer('b', 's2', 'backup', REPO, []))).toBe('repository-read-only mil-r1');
+  expect(refusal(() => world.startTransfer(order('b', 's2', 'backup', REPO)))).toBe('repository-read-only mil-r1');
   expect(refusal(() => world.verifyCopy(REPO, 'a'))).toBe('done');
 });
 
 test('a killed mover breaks what it sends, and takes nothing until it is back', () => {
   const world = new World(estate, T0);
   world.takeSnapshot('s', 1, false);
-  world.startTransfer('a', 's', 'replica', STORE, []);
+  world.startTransfer(order('a', 's', 'replica', STORE));
   world.transfers.advance(T0 + 1000);
   world.setFault({ kind: 'mover-killed', subject: 'm' });
   expect(world.transfers.progress('a').failure).toMatchObject({ code: 'mover-gone', subject: 'm' });
-  expect(refusal(() => world.startTransfer('b', 's', 'replica', STORE, []))).toBe('mover-gone m');
+  expect(refusal(() => world.startTransfer(order('b', 's', 'replica', STORE)))).toBe('mover-gone m');
   world.clearFault('mover-killed', 'm');
-  expect(refusal(() => world.startTransfer('a', 's', 'replica', STORE, []))).toBe('done');
+  expect(refusal(() => world.startTransfer(order('a', 's', 'replica', STORE)))).toBe('done');
 });
 
 test('a lossy link carries what loss lets through (Mathis), never more than the line', () => {
@@ -275,7 +284,7 @@ test('a drifting clock tells a wrong instant; the content is still that of the t
   const world = new World(estate, T0);
   world.setFault({ kind: 'clock-drift', subject: 'Ostgate' });
   expect(world.takeSnapshot('s', 1, false).takenMs).toBe(T0 + 20 * MINUTE);
-  world.startTransfer('a', 's', 'replica', STORE, []);
+  world.startTransfer(order('a', 's', 'replica', STORE));
   world.transfers.advance(T0 + HOUR);
   expect(world.requireCopy(STORE, 'a').takenMs).toBe(T0);
 });
@@ -298,8 +307,8 @@ test('a snapshot that is stuck stays until it can go', () => {
   world.takeSnapshot('s', 1, false);
   world.setFault({ kind: 'stuck-snapshot', subject: 'vm-1' });
   expect(refusal(() => world.releaseSnapshot('s'))).toBe('stuck-snapshot vm-1');
-  expect(world.snapshots.has('s')).toBe(true);
+  expect(world.snapshots.byKey.has('s')).toBe(true);
   world.clearFault('stuck-snapshot', 'vm-1');
   world.releaseSnapshot('s');
-  expect(world.snapshots.size).toBe(0);
+  expect(world.snapshots.byKey.size).toBe(0);
 });

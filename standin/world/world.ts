@@ -4,33 +4,57 @@
  */
 import { hash } from 'node:crypto';
 import type { Fault } from '@/core/protect/fault';
-import type { DiskRole, LaneKind } from '@/core/protect/policy';
-import { MINUTE, type EpochMs } from '@/core/units';
+import { USUAL_SENDING, type DiskRole, type LaneKind, type Sending } from '@/core/protect/policy';
+import type { DurationMs, EpochMs } from '@/core/units';
 import { DiskContent } from '@/standin/world/content';
-import { CopyStore, type Copy } from '@/standin/world/copies';
+import { COMPRESSED, CopyStore, type Copy } from '@/standin/world/copies';
 import { placeKey, type Estate, type EstatePlace, type EstateWorkload } from '@/standin/world/estate';
 import { Faults } from '@/standin/world/faults';
 import { WorldRefusal } from '@/standin/world/refusal';
+import { Shipments } from '@/standin/world/shipments';
+import { Snapshots, type Snapshot, type SnapshotName } from '@/standin/world/snapshots';
+import { Streams, type Stream } from '@/standin/world/streams';
 import { Transfers } from '@/standin/world/transfers';
 
-export interface Snapshot {
-  readonly key: string;
-  readonly workloadId: number;
-  readonly takenMs: EpochMs;
-}
 export interface PlaceName {
   readonly kind: 'datastore' | 'repository';
   readonly id: number;
 }
 
-/** How far a drifting clock is ahead. */
-const DRIFT_MS = 20 * MINUTE;
+/** Bytes on the line for a byte that was written; common practice, no source. */
+const WIRE_SHARE: Readonly<Record<Sending['compression'], number>> = {
+  none: 1,
+  fast: COMPRESSED,
+  strong: 0.8 * COMPRESSED,
+};
+/** Share of a mover's rate that one sender reaches while it works on the bytes; common practice, no source. */
+const WORK_SHARE: Readonly<Record<Sending['compression'], number>> = { none: 1, fast: 1, strong: 0.4 };
+const ENCRYPTED_SHARE = 0.7;
+
+export interface TransferOrder {
+  readonly key: string;
+  readonly snapshotKey: string;
+  readonly kind: LaneKind;
+  readonly place: PlaceName;
+  readonly excludeRoles: readonly DiskRole[];
+  readonly sending?: Sending;
+}
+export interface StreamOrder {
+  readonly key: string;
+  /** The copy that it goes on from. */
+  readonly copyKey: string;
+  readonly place: PlaceName;
+  readonly journalMs: DurationMs;
+  readonly sending?: Sending;
+}
 
 export class World {
   readonly copies: CopyStore;
   readonly faults = new Faults();
   readonly transfers: Transfers;
-  readonly snapshots = new Map<string, Snapshot>();
+  readonly snapshots: Snapshots;
+  readonly streams: Streams;
+  readonly shipments: Shipments;
   private readonly disks = new Map<number, DiskContent>();
   private readonly workloads = new Map<number, EstateWorkload>();
   private readonly places = new Map<string, EstatePlace>();
@@ -46,6 +70,9 @@ export class World {
     for (const place of estate.places) this.places.set(placeKey(place), place);
     this.copies = new CopyStore((id) => this.disk(id));
     this.transfers = new Transfers(estate, this.faults, this.copies, atMs);
+    this.snapshots = new Snapshots(estate, this.faults);
+    this.streams = new Streams(this.transfers, (id) => this.disk(id));
+    this.shipments = new Shipments(this.copies);
   }
 
   get nowMs(): EpochMs {
@@ -53,12 +80,14 @@ export class World {
   }
 
   setFault(fault: Fault): void {
+    this.streams.advance();
     this.faults.set(fault);
     this.transfers.faultsChanged();
     if (fault.kind === 'rotten-block') this.rot(fault.subject);
   }
 
   clearFault(kind: string, subject: string): void {
+    this.streams.advance();
     this.faults.clear(kind, subject);
     this.transfers.faultsChanged();
   }
@@ -87,64 +116,78 @@ export class World {
       throw new WorldRefusal('site-credentials', site.name, 'The controller answered: credentials expired.');
   }
 
-  /** The instant it was taken is told by the clock of the site, right or wrong. */
   takeSnapshot(key: string, workloadId: number, freeze: boolean): Snapshot {
     const workload = this.workload(workloadId);
     this.requireSite(workload.siteId);
-    const known = this.snapshots.get(key);
-    if (known) return this.asSiteTells(known, workload);
-    if (workload.cluster !== undefined && this.faults.has('host-lost', workload.cluster))
-      throw new WorldRefusal('host-lost', workload.cluster, `${workload.name} does not run.`);
-    if (freeze) this.requireFreeze(workload);
-    const snapshot = { key, workloadId, takenMs: this.nowMs };
-    this.snapshots.set(key, snapshot);
-    return this.asSiteTells(snapshot, workload);
+    return this.snapshots.take(key, workload, freeze, this.nowMs);
+  }
+
+  /** Several machines at the same instant. */
+  takeTogether(key: string, own: SnapshotName, names: readonly SnapshotName[], freeze: boolean) {
+    const named = (name: SnapshotName) => ({ key: name.key, workload: this.workload(name.workloadId) });
+    const members = names.map(named);
+    for (const { workload } of members) this.requireSite(workload.siteId);
+    return this.snapshots.takeTogether(key, named(own), members, freeze, this.nowMs);
   }
 
   readChanges(snapshotKey: string, placeName: PlaceName, excludeRoles: readonly DiskRole[]) {
-    const snapshot = this.requireSnapshot(snapshotKey);
+    const snapshot = this.snapshots.require(snapshotKey);
     const workload = this.workload(snapshot.workloadId);
     const place = this.place(placeName);
     const disks = includedDisks(workload, excludeRoles);
     const { inspected, send } = this.copies.difference(placeKey(place), workload.id, disks, snapshot.takenMs);
-    const contents = disks.map((id) => ({ diskId: id, digest: this.disk(id).digest(snapshot.takenMs) }));
-    return {
-      inspectedBytes: inspected,
-      sendBytes: send,
-      digest: pointDigest(contents.map((c) => c.digest)),
-      disks: contents,
-    };
+    return { inspectedBytes: inspected, sendBytes: send, ...this.contentOf(disks, snapshot.takenMs) };
   }
 
   /** Sends what a snapshot holds to a place. */
-  startTransfer(
-    key: string,
-    snapshotKey: string,
-    kind: LaneKind,
-    placeName: PlaceName,
-    excludeRoles: readonly DiskRole[],
-  ): void {
+  startTransfer({ key, snapshotKey, kind, place, excludeRoles, sending }: TransferOrder): void {
     if (this.transfers.isUnderWay(key)) return;
-    const snapshot = this.requireSnapshot(snapshotKey);
-    const workload = this.workload(snapshot.workloadId);
-    const diskIds = includedDisks(workload, excludeRoles);
-    const copy: Copy = { key, workloadId: workload.id, takenMs: snapshot.takenMs, diskIds, rottenBlocks: [] };
-    this.begin(key, kind, workload.siteId, this.place(placeName), copy);
+    const { workload, takenMs, diskIds } = this.captured(snapshotKey, excludeRoles);
+    const copy: Copy = { key, workloadId: workload.id, takenMs, diskIds, rottenBlocks: [] };
+    this.begin(key, kind, workload.siteId, this.place(place), copy, sending);
+  }
+
+  /** Sends what a snapshot holds on a disk, unless it is on its way or there; when it is, or was, read in. */
+  shipDisk(snapshotKey: string, placeName: PlaceName, excludeRoles: readonly DiskRole[]): EpochMs {
+    const { workload, takenMs, diskIds } = this.captured(snapshotKey, excludeRoles);
+    const place = placeKey(this.place(placeName));
+    return this.shipments.send({ place, workloadId: workload.id, takenMs, diskIds }, this.nowMs);
+  }
+
+  /** Sends every write on from the instant of a copy; the same key twice has one effect. */
+  openStream({ key, copyKey, place: placeName, journalMs, sending = USUAL_SENDING }: StreamOrder): void {
+    const place = this.place(placeName);
+    const { workloadId, takenMs, diskIds } = this.requireCopy(placeName, copyKey);
+    const { siteId: fromSiteId } = this.workload(workloadId);
+    const wireShare = WIRE_SHARE[sending.compression];
+    this.streams.open({ key, workloadId, fromSiteId, place, diskIds, journalMs, wireShare, throughMs: takenMs });
+  }
+
+  /** Makes a copy of what a stream had at an instant, or the newest before it; null: there is no such stream. */
+  markStream(key: string, copyKey: string, atMs: EpochMs) {
+    this.streams.advance();
+    const stream = this.streams.byKey.get(key);
+    if (!stream) return null;
+    const { place, workloadId, diskIds } = stream;
+    this.requireSite(place.siteId);
+    const known = this.copies.find(placeKey(place), copyKey);
+    const takenMs = known?.takenMs ?? this.journalInstant(stream, atMs);
+    if (!known) {
+      this.requireWritable(place);
+      this.copies.add(placeKey(place), { key: copyKey, workloadId, takenMs, diskIds, rottenBlocks: [] });
+    }
+    return { takenMs, ...this.contentOf(diskIds, takenMs) };
   }
 
   /** Sends a copy from one place to another; what is rotten in it goes along. */
-  startCopy(key: string, from: PlaceName & { readonly copyKey: string }, to: PlaceName): void {
+  startCopy(key: string, from: PlaceName & { readonly copyKey: string }, to: PlaceName, sending?: Sending): void {
     if (this.transfers.isUnderWay(key)) return;
     const source = this.requireCopy(from, from.copyKey);
     const fromSiteId = this.place(from).siteId;
     this.requireSite(fromSiteId);
-    this.begin(key, 'copy', fromSiteId, this.place(to), {
-      workloadId: source.workloadId,
-      takenMs: source.takenMs,
-      diskIds: source.diskIds,
-      key,
-      rottenBlocks: [...source.rottenBlocks],
-    });
+    const { workloadId, takenMs, diskIds } = source;
+    const copy = { key, workloadId, takenMs, diskIds, rottenBlocks: [...source.rottenBlocks] };
+    this.begin(key, 'copy', fromSiteId, this.place(to), copy, sending);
   }
 
   /** Stops a transfer and takes back what it stored; an unknown one is no error. */
@@ -181,11 +224,8 @@ export class World {
   }
 
   releaseSnapshot(key: string): void {
-    const snapshot = this.snapshots.get(key);
-    const workload = snapshot && this.workload(snapshot.workloadId);
-    if (workload && this.faults.has('stuck-snapshot', workload.name))
-      throw new WorldRefusal('stuck-snapshot', workload.name, 'Something still reads its disks.');
-    this.snapshots.delete(key);
+    const snapshot = this.snapshots.byKey.get(key);
+    this.snapshots.release(key, snapshot && this.workload(snapshot.workloadId));
   }
 
   /** Deletes a copy; an unknown one is no error. */
@@ -220,26 +260,62 @@ export class World {
     return {
       nowMs: this.nowMs,
       faults: [...this.faults.all],
-      snapshots: [...this.snapshots.values()],
-      transfers: this.transfers.inFlight(),
+      ...this.snapshots.inFlight(),
+      ...this.transfers.inFlight(),
+      streams: this.streams.inFlight(),
+      shipments: this.shipments.inFlight(),
     };
   }
 
   /** Takes up what `inFlight` gave, after a restart. */
-  restore(state: { readonly faults: unknown[]; readonly snapshots: unknown[]; readonly transfers: unknown[] }): void {
-    this.faults.restore(state.faults as Fault[]);
-    for (const snapshot of state.snapshots as Snapshot[]) this.snapshots.set(snapshot.key, snapshot);
-    this.transfers.restore(state.transfers as ReturnType<Transfers['inFlight']>);
+  restore(state: ReturnType<World['inFlight']>): void {
+    this.faults.restore(state.faults);
+    this.snapshots.restore(state);
+    this.transfers.restore(state);
+    this.streams.restore(state.streams);
+    this.shipments.restore(state.shipments);
   }
 
-  private begin(key: string, kind: LaneKind, fromSiteId: number, place: EstatePlace, copy: Copy): void {
+  private begin(
+    key: string,
+    kind: LaneKind,
+    fromSiteId: number,
+    place: EstatePlace,
+    copy: Copy,
+    sending: Sending = USUAL_SENDING,
+  ): void {
     this.requireSite(place.siteId);
     this.requireWritable(place);
     const { send } = this.copies.difference(placeKey(place), copy.workloadId, copy.diskIds, copy.takenMs);
-    const bytes = kind === 'snapshot' ? 0 : send;
-    if (this.isFull(place, bytes))
+    const bytes = kind === 'snapshot' ? 0 : Math.round((send / COMPRESSED) * WIRE_SHARE[sending.compression]);
+    if (this.isFull(place, kind === 'snapshot' ? 0 : send))
       throw new WorldRefusal('repository-full', place.name, 'No space left for new content.');
-    this.transfers.start({ key, kind, fromSiteId, place, copy, bytes });
+    const share = WORK_SHARE[sending.compression] * (sending.encrypted ? ENCRYPTED_SHARE : 1);
+    const mover = this.estate.movers.find((m) => m.siteId === fromSiteId);
+    const demand = mover && share < 1 ? { demandBps: mover.rateBps * share } : {};
+    this.transfers.start({ key, kind, fromSiteId, place, copy, bytes, ...demand });
+  }
+
+  private captured(snapshotKey: string, excludeRoles: readonly DiskRole[]) {
+    const { workloadId, takenMs } = this.snapshots.require(snapshotKey);
+    const workload = this.workload(workloadId);
+    return { workload, takenMs, diskIds: includedDisks(workload, excludeRoles) };
+  }
+
+  private contentOf(diskIds: readonly number[], atMs: EpochMs) {
+    const disks = diskIds.map((id) => ({ diskId: id, digest: this.disk(id).digest(atMs) }));
+    return { digest: pointDigest(disks.map((disk) => disk.digest)), disks };
+  }
+
+  /** The newest instant of a journal not after `atMs`; refuses where there is none, or where the stream is held up. */
+  private journalInstant(stream: Stream, atMs: EpochMs): EpochMs {
+    const obstacle = stream.throughMs < atMs ? this.streams.obstacle(stream) : null;
+    if (obstacle) throw obstacle;
+    const instant = this.streams.instantAt(stream, atMs);
+    if (instant !== null) return instant;
+    const { name } = this.workload(stream.workloadId);
+    const spans = stream.spans.map(({ fromMs, toMs }) => `${isoOf(fromMs)} to ${isoOf(toMs)}`).join(', ');
+    throw new WorldRefusal('not-in-journal', name, `It holds ${spans}.`);
   }
 
   private remove(place: EstatePlace, copy: Copy): void {
@@ -250,25 +326,6 @@ export class World {
         `Locked until ${new Date(copy.lockedUntilMs as number).toISOString()}.`,
       );
     this.copies.remove(placeKey(place), copy.workloadId, copy.key);
-  }
-
-  private requireFreeze(workload: EstateWorkload): void {
-    if (!workload.guestAgent || this.faults.has('guest-agent-missing', workload.name))
-      throw new WorldRefusal(
-        'guest-agent-missing',
-        workload.name,
-        'Nothing answers on the channel of the guest agent.',
-      );
-    if (this.faults.has('guest-credentials', workload.name))
-      throw new WorldRefusal('guest-credentials', workload.name, 'The guest agent answered: credentials not accepted.');
-    if (this.faults.has('freeze-timeout', workload.name))
-      throw new WorldRefusal('freeze-timeout', workload.name, 'The guest did not hold still within 60 s.');
-  }
-
-  private asSiteTells(snapshot: Snapshot, workload: EstateWorkload): Snapshot {
-    const site = this.estate.sites.find((s) => s.id === workload.siteId);
-    const drifts = site !== undefined && this.faults.has('clock-drift', site.name);
-    return drifts ? { ...snapshot, takenMs: snapshot.takenMs + DRIFT_MS } : snapshot;
   }
 
   private isFull(place: EstatePlace, bytes: number): boolean {
@@ -301,18 +358,14 @@ export class World {
     if (!disk) throw new WorldRefusal('unknown-subject', `disk ${id}`, 'The controller has no such disk.');
     return disk;
   }
-
-  private requireSnapshot(key: string): Snapshot {
-    const snapshot = this.snapshots.get(key);
-    if (!snapshot) throw new WorldRefusal('unknown-subject', `snapshot ${key}`, 'The controller has no such snapshot.');
-    return snapshot;
-  }
 }
 
 /** Digest of a point: SHA-256 over the digests of its disks in the order of their ids. */
 export function pointDigest(diskDigests: readonly string[]): string {
   return hash('sha256', diskDigests.join('\n'), 'hex');
 }
+
+const isoOf = (atMs: EpochMs): string => new Date(atMs).toISOString();
 
 const rottenOf = (copy: Copy, diskId: number): number[] =>
   copy.rottenBlocks.filter((rotten) => rotten.diskId === diskId).map((rotten) => rotten.block);

@@ -74,10 +74,10 @@ function occurrences(runs: readonly RunRow[], points: readonly PointRow[], until
 
 function dueInstants(workloadId: number, laneKey: string, untilMs: EpochMs): EpochMs[] {
   const found: EpochMs[] = [];
-  const { cadence } = laneOf(laneKey);
+  const lane = laneOf(laneKey);
   for (let at: EpochMs | null = START + workloadId * 45_000; at !== null && at <= untilMs;) {
     found.push(at);
-    at = nextDue(cadence, workloadId, at);
+    at = nextDue(lane, { workload_id: workloadId, application_id: 1 }, at);
   }
   return found;
 }

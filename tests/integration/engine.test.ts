@@ -21,7 +21,7 @@ function expectedOccurrences(workloadId: number, until: number): number[] {
   for (
     let at: number | null = START + workloadId * 45_000;
     at !== null && at <= until;
-    at = nextDue(lane.cadence, workloadId, at)
+    at = nextDue(lane, { workload_id: workloadId, application_id: 1 }, at)
   )
     found.push(at);
   return found;

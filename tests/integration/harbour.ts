@@ -245,7 +245,10 @@ export class Harbour {
       db,
       `INSERT INTO sites VALUES (1,'OST','Ostgate','hall','Europe/Oslo',0,0),(2,'MIL','Millbrook','hall','Europe/Oslo',0,0)`,
     );
-    await execute(db, `INSERT INTO links VALUES (1,'Ostgate – Millbrook',1,2,10000000000,3,0)`);
+    await execute(
+      db,
+      `INSERT INTO links (id, name, site_a, site_b, rate_bps, rtt_ms, loss) VALUES (1,'Ostgate – Millbrook',1,2,10000000000,3,0)`,
+    );
     await execute(
       db,
       `INSERT INTO datastores (id, site_id, name, capacity_bytes) VALUES (1,1,'ost-s1',1000),(2,2,'mil-s1',1000)`,

@@ -1,0 +1,56 @@
+/** The instant of a point: a snapshot of one workload, or of several at once, with or without guest freeze. */
+import type { CauseCode } from '@/core/protect/cause';
+import type { Consistency } from '@/core/protect/policy';
+import type { DurationMs, EpochMs } from '@/core/units';
+import { ControllerError } from '@/connectors/site-controller';
+import { runKeys, type RunContext, type RunJob } from '@/engine/run/job';
+import type { StepLog } from '@/engine/run/step-log';
+
+/** How far the clock of a site may be off; ages of points would be wrong by as much. */
+const CLOCK_TOLERANCE_MS: DurationMs = 5 * 60_000;
+
+export async function takeSnapshot(
+  job: RunJob,
+  key: string,
+  context: RunContext,
+  log: StepLog,
+): Promise<{ takenMs: EpochMs; consistency: Consistency }> {
+  const { lane, siteName } = job;
+  const freeze = lane.consistency === 'application';
+  log.begin(`${freeze ? 'freeze and snapshot' : 'snapshot'}${job.capture ? ' together' : ''}`);
+  const askedMs = context.nowMs();
+  const ask = (frozen: boolean) => capture(job, key, frozen, context);
+  const { takenMs, frozen } = await ask(freeze).catch((error: unknown) => {
+    const mayGoOn = freeze && lane.withoutFreeze === 'go-on';
+    if (!mayGoOn || !(error instanceof ControllerError) || !FREEZE_CAUSES.has(error.code)) throw error;
+    log.begin('snapshot without freeze', error.message);
+    return ask(false);
+  });
+  // Who comes late to a capture finds its instant in the past, rightly.
+  const earliestMs = job.capture ? -Infinity : askedMs - CLOCK_TOLERANCE_MS;
+  if (takenMs < earliestMs || takenMs > context.nowMs() + CLOCK_TOLERANCE_MS) {
+    const off = Math.round((takenMs - context.nowMs()) / 60_000);
+    throw new ControllerError({
+      code: 'clock-drift',
+      subject: siteName,
+      detail: `The site says the point was taken ${Math.abs(off)} min ${off > 0 ? 'in the future' : 'ago'}.`,
+    });
+  }
+  return { takenMs, consistency: frozen ? lane.consistency : 'crash' };
+}
+
+async function capture(
+  { workloadId, capture: together }: RunJob,
+  key: string,
+  freeze: boolean,
+  { site }: RunContext,
+): Promise<{ readonly takenMs: EpochMs; readonly frozen: boolean }> {
+  if (!together) return { ...(await site.snapshot({ key, workloadId, freeze })), frozen: freeze };
+  const members = (await together.members()).map((member) => ({
+    key: runKeys(member.runId, 1, true).snapshot,
+    workloadId: member.workloadId,
+  }));
+  return site.snapshotTogether({ key: together.key, own: { key, workloadId }, members, freeze });
+}
+
+const FREEZE_CAUSES: ReadonlySet<CauseCode> = new Set(['guest-credentials', 'guest-agent-missing', 'freeze-timeout']);

@@ -1,0 +1,114 @@
+/** What keeps a waiting run from starting besides slots: its window, a move of its disks, a place that runs out of space. */
+import { CRITICAL_SHARE } from '@/core/forecast/space';
+import { placeKindOf, type Lane } from '@/core/protect/policy';
+import { isOpen, nextOpen, type Opening } from '@/core/time/window';
+import { DAY, type EpochMs } from '@/core/units';
+import { select, updateMany, type Database, type Tx } from '@/store/database';
+
+/** A waiting run, as bars see it. */
+export interface BarredRun {
+  readonly id: number;
+  readonly workload_id: number;
+  readonly workload_name: string;
+  readonly workload_site_id: number;
+  readonly zone: string;
+  readonly lane_key: string;
+  readonly started_by: 'cadence' | 'person' | 'retry';
+}
+export type LaneOfRun = (runId: number) => Lane | undefined;
+
+/** The hours in which a first full copy may go over the line where it is to go at night. */
+const nightIn = (zone: string): Opening => ({
+  windows: [{ kind: 'weekly', zone, weekdays: [1, 2, 3, 4, 5, 6, 7], fromMin: 22 * 60, toMin: 6 * 60 }],
+  blackouts: [],
+});
+
+/**
+ * Runs whose window is shut wait for its next opening, first full copies that go at night for the night. What a person
+ * asked for runs at all times. Returns who was put off.
+ */
+export async function putOff(
+  db: Database,
+  waiting: readonly BarredRun[],
+  laneOf: LaneOfRun,
+  first: ReadonlySet<number>,
+  nowMs: EpochMs,
+  tx: Tx,
+): Promise<Set<number>> {
+  const rows = waiting.flatMap((run) => {
+    const lane = laneOf(run.id);
+    if (run.started_by === 'person' || !lane) return [];
+    const night = lane.firstCopy === 'at-night' && first.has(run.id) ? nightIn(run.zone) : null;
+    const shut = [lane.opening, night].find((opening) => opening && !isOpen(opening, nowMs));
+    if (!shut) return [];
+    return [[run.id, nextOpen(shut, nowMs) ?? nowMs + DAY, shut === night ? 'the night' : 'the next window']];
+  });
+  await updateMany(db, 'runs', ['id'], ['not_before_ms', 'waits_for'], rows, {
+    fence: { sql: `t.state = 'waiting'`, values: [] },
+    tx,
+  });
+  return new Set(rows.map(([id]) => id as number));
+}
+
+/** Runs that would send a first full copy: their lane writes elsewhere and has no point there yet. */
+export async function firstCopies(
+  db: Database,
+  waiting: readonly BarredRun[],
+  laneOf: LaneOfRun,
+  tx: Tx,
+): Promise<Set<number>> {
+  const sending = waiting.flatMap((run) => {
+    const lane = laneOf(run.id);
+    const place = lane?.targets[String(run.workload_site_id)];
+    return lane && place !== undefined ? [{ run, lane, place }] : [];
+  });
+  if (!sending.length) return new Set();
+  const there = await select<{ workload_id: number; place_kind: string; place_id: number }>(
+    db,
+    'SELECT DISTINCT workload_id, place_kind, place_id FROM points WHERE gone_ms IS NULL AND workload_id IN (?)',
+    [[...new Set(sending.map(({ run }) => run.workload_id))]],
+    tx,
+  );
+  const known = new Set(there.map((p) => `${p.workload_id}/${p.place_kind}/${p.place_id}`));
+  return new Set(
+    sending
+      .filter(({ run, lane, place }) => !known.has(`${run.workload_id}/${placeKindOf(lane.kind)}/${place}`))
+      .map(({ run }) => run.id),
+  );
+}
+
+/** By run: what it must wait for, however many slots are free. */
+export async function barsOf(
+  db: Database,
+  waiting: readonly BarredRun[],
+  laneOf: LaneOfRun,
+  first: ReadonlySet<number>,
+  tx: Tx,
+): Promise<ReadonlyMap<number, string>> {
+  const [moving, full] = await Promise.all([
+    select<{ subject: string }>(
+      db,
+      `SELECT subject FROM conditions WHERE state = 'disks-moving' AND to_ms IS NULL`,
+      [],
+      tx,
+    ),
+    select<{ id: number; name: string }>(
+      db,
+      'SELECT id, name FROM repositories WHERE used_bytes >= capacity_bytes * ?',
+      [CRITICAL_SHARE],
+      tx,
+    ),
+  ]);
+  const moved = new Set(moving.map((row) => row.subject));
+  const nameOfFull = new Map(full.map((row) => [row.id, row.name]));
+  const bars = new Map<number, string>();
+  for (const run of waiting) {
+    if (moved.has(run.workload_name)) bars.set(run.id, 'the move of its disks');
+    const lane = first.has(run.id) ? laneOf(run.id) : undefined;
+    const place =
+      lane && placeKindOf(lane.kind) === 'repository' ? lane.targets[String(run.workload_site_id)] : undefined;
+    const name = place === undefined ? undefined : nameOfFull.get(place);
+    if (name !== undefined) bars.set(run.id, `space in ${name}, which takes no first copies now`);
+  }
+  return bars;
+}
