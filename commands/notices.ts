@@ -36,15 +36,16 @@ export const addNoticeRoute = command({
       .max(7 * DAY, 'At most a week.')
       .nullable()
       .defined(),
+    gatherMs: number().integer().min(0).max(DAY, 'At most a day.').default(0),
   }),
-  run: async ({ kind, target, level, quietFromMin, quietToMin, escalateAfterMs }, { db, tx, nowMs }) => {
+  run: async ({ kind, target, level, quietFromMin, quietToMin, escalateAfterMs, gatherMs }, { db, tx, nowMs }) => {
     if ((quietFromMin === null) !== (quietToMin === null))
       throw new Refusal('bad-input', 'Quiet hours have a beginning and an end.', { quietToMin: 'Give both or none.' });
     const secret = kind === 'webhook' ? randomBytes(24).toString('base64url') : null;
     const { id: routeId } = await execute(
       db,
-      `INSERT INTO notice_routes (kind, target, level, secret, quiet_from_min, quiet_to_min, escalate_after_ms, created_ms)
-        VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
+      `INSERT INTO notice_routes (kind, target, level, secret, quiet_from_min, quiet_to_min, escalate_after_ms, gather_ms, created_ms)
+        VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
       [
         kind,
         target,
@@ -53,11 +54,16 @@ export const addNoticeRoute = command({
         quietFromMin,
         quietToMin,
         escalateAfterMs,
+        gatherMs,
         nowMs,
       ],
       tx,
     );
-    return { result: { routeId, secret }, subject: `${kind} ${target}`, detail: { routeId, level, escalateAfterMs } };
+    return {
+      result: { routeId, secret },
+      subject: `${kind} ${target}`,
+      detail: { routeId, level, escalateAfterMs, gatherMs },
+    };
   },
 });
 

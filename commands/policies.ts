@@ -1,9 +1,7 @@
 /** Changing a policy: a new revision, and taking it to its workloads. */
 import { boolean, object, string } from 'yup';
-import type { Ladder } from '@/core/protect/ladder';
 import type { Lane } from '@/core/protect/policy';
 import { nextDue } from '@/core/protect/stagger';
-import type { Cadence } from '@/core/time/cadence';
 import { command, type Deed } from '@/commands/command';
 import { Refusal } from '@/commands/refusal';
 import { laneSettings, requireLanes } from '@/commands/lane-shape';
@@ -51,12 +49,15 @@ export const editLane = command({
       );
     const lane = head.lanes.find((l) => l.key === input.laneKey);
     if (!lane) throw new Refusal('not-found', `${head.name} has no lane ${input.laneKey}.`);
-    const changed: Lane = {
-      ...lane,
-      cadence: input.cadence as unknown as Cadence,
-      ladder: input.ladder as unknown as Ladder,
-      ...(input.settings as Partial<Lane> | undefined),
-    };
+    // Settings that are given are all of them: what they do not name is as usual from now on.
+    const { key, kind, ...kept } = lane;
+    const changed = {
+      key,
+      kind,
+      ...(input.settings ?? kept),
+      cadence: input.cadence,
+      ladder: input.ladder,
+    } as unknown as Lane;
     const lanes = head.lanes.map((l) => (l.key === lane.key ? changed : l));
     await requireLanes(deed.db, lanes, deed.tx);
     const going = await pointsLetGo(deed.db, input.policyId, lane, changed.ladder, deed.nowMs);

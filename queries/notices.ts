@@ -11,6 +11,7 @@ export interface RouteRow {
   readonly quietFromMin: number | null;
   readonly quietToMin: number | null;
   readonly escalateAfterMs: number | null;
+  readonly gatherMs: number;
 }
 export interface NoticeRow {
   readonly id: number;
@@ -31,7 +32,7 @@ export async function noticesView(
   const [routes, notices] = await Promise.all([
     select<RouteRow>(
       db,
-      `SELECT id, kind, target, level, quiet_from_min quietFromMin, quiet_to_min quietToMin, escalate_after_ms escalateAfterMs
+      `SELECT id, kind, target, level, quiet_from_min quietFromMin, quiet_to_min quietToMin, escalate_after_ms escalateAfterMs, gather_ms gatherMs
          FROM notice_routes WHERE removed_ms IS NULL ORDER BY id`,
     ),
     select<Omit<NoticeRow, 'givenUp'> & { givenUp: number }>(

@@ -127,3 +127,7 @@ export async function placesView(
     found: count[0]?.n ?? 0,
   };
 }
+
+export function siteList(db: Database): Promise<Array<{ readonly id: number; readonly name: string }>> {
+  return select(db, 'SELECT id, name FROM sites ORDER BY id');
+}

@@ -6,6 +6,7 @@ import { chainOf, type Lane } from '@/core/protect/policy';
 import { worstOfRegular } from '@/core/point/exposure';
 import { describeCadence, longestGap, occurrences, type Cadence } from '@/core/time/cadence';
 import { DAY, type EpochMs } from '@/core/units';
+import { siteList } from '@/queries/places';
 import { select, selectOne, type Database } from '@/store/database';
 import { parseJson } from '@/store/schedules';
 
@@ -139,6 +140,29 @@ export async function policyView(db: Database, id: number, nowMs: EpochMs): Prom
     rpoMs: members.length ? Math.min(...members.map((m) => m.rpo_ms)) : null,
     revisions: revisions.map((r) => ({ revision: r.revision, createdMs: r.created_at_ms, by: r.full_name })),
   };
+}
+
+/** What can take copies in, and for which sites a target is to be named. */
+export interface TargetPlaces {
+  readonly sites: ReadonlyArray<{ readonly id: number; readonly name: string }>;
+  readonly places: ReadonlyArray<{
+    readonly kind: 'repository' | 'datastore';
+    readonly id: number;
+    readonly name: string;
+    readonly siteId: number;
+  }>;
+}
+
+export async function targetPlaces(db: Database): Promise<TargetPlaces> {
+  const [sites, places] = await Promise.all([
+    siteList(db),
+    select<TargetPlaces['places'][number]>(
+      db,
+      `SELECT 'repository' kind, id, name, site_id siteId FROM repositories UNION ALL
+       SELECT 'datastore', id, name, site_id FROM datastores ORDER BY kind, id`,
+    ),
+  ]);
+  return { sites, places };
 }
 
 async function laneFacts(db: Database, policyId: number, nowMs: EpochMs): Promise<Record<string, LaneFacts>> {

@@ -7,6 +7,7 @@ import type { Answer } from '@/core/protect/selector';
 import { describeCadence } from '@/core/time/cadence';
 import { summariseExposure } from '@/core/point/exposure';
 import type { EpochMs } from '@/core/units';
+import { pausesOf, type PauseView } from '@/queries/pauses';
 import { standings, type WorkloadStanding } from '@/queries/standing';
 import { select, selectOne, type Database } from '@/store/database';
 import { usableSpans } from '@/store/good';
@@ -69,6 +70,8 @@ export interface WorkloadView {
     readonly inCopy: boolean;
   }>;
   readonly points: readonly PointView[];
+  /** What holds its runs at that moment. */
+  readonly pauses: readonly PauseView[];
   /** Empty away from now. */
   readonly streams: readonly StreamView[];
   readonly runs: ReadonlyArray<{
@@ -115,7 +118,7 @@ export async function workloadView(
   const enrolment = await enrolmentOf(db, id);
   const lanes = enrolment?.lanes ?? [];
   const monthMs = asOfMs - 30 * 86_400_000;
-  const [points, disks, runs, proofs, dues, usable, streamed, streams] = await Promise.all([
+  const [points, disks, runs, proofs, dues, usable, streamed, streams, pauses] = await Promise.all([
     pointViews(db, id, asOfMs, lanes),
     select<{ number: number; role: string; size_bytes: number }>(
       db,
@@ -152,6 +155,7 @@ export async function workloadView(
     ),
     streamedPoints(db, [id], monthMs, asOfMs),
     isNow ? streamsOf(db, id) : [],
+    pausesOf(db, { workloadId: id, siteId: base.site_id, policyId: enrolment?.policy_id ?? null }, asOfMs),
   ]);
   const offSite = [
     ...points.filter((p) => p.site !== standing.site).map((p) => p.takenMs),
@@ -175,6 +179,7 @@ export async function workloadView(
       standing.rpoMs,
     ).shareWithin,
     streams,
+    pauses,
     lastRtaMs: await lastRta(db, proofs.find((p) => p.state === 'passed')?.id, id),
     policy: enrolment
       ? {

@@ -12,6 +12,7 @@ interface RouteRow {
   quiet_from_min: number | null;
   quiet_to_min: number | null;
   escalate_after_ms: number | null;
+  gather_ms: number;
 }
 
 const EVERY_DAY = [1, 2, 3, 4, 5, 6, 7];
@@ -23,6 +24,7 @@ export async function noticeRoutes(db: Database, zone: string): Promise<Route[]>
     id: r.id,
     level: r.level,
     escalateAfterMs: r.escalate_after_ms,
+    gatherMs: r.gather_ms,
     quiet:
       r.quiet_from_min === null || r.quiet_to_min === null
         ? null

@@ -1,6 +1,6 @@
 /** Source: none; the rules of notice.ts. */
 import { dueNotices, noticeKey, type KnownCause, type Route } from '@/core/notify/notice';
-import { HOUR, MINUTE } from '@/core/units';
+import { DAY, HOUR, MINUTE } from '@/core/units';
 
 const NOW = Date.UTC(2026, 2, 12, 23);
 const cause = (over: Partial<KnownCause> = {}): KnownCause => ({
@@ -16,6 +16,7 @@ const route = (over: Partial<Route> = {}): Route => ({
   level: 'over',
   quiet: null,
   escalateAfterMs: null,
+  gatherMs: 0,
   ...over,
 });
 const reasons = (causes: KnownCause[], routes: Route[], planned: string[] = []) =>
@@ -70,4 +71,14 @@ test('in quiet hours a notice waits for their end, over midnight and in the zone
   expect(dueNotices([cause()], [route({ quiet: { ...quiet, toMin: 23 * 60 } })], new Set(), NOW)[0]?.notBeforeMs).toBe(
     NOW,
   );
+});
+
+test('a route that gathers sends at the end of its stretch, after quiet hours if they are on then', () => {
+  const at = (over: Partial<Route>) => dueNotices([cause()], [route(over)], new Set(), NOW + MINUTE)[0]?.notBeforeMs;
+  const hourEnd = NOW + HOUR;
+  expect(at({ gatherMs: HOUR })).toBe(hourEnd);
+  expect(at({ gatherMs: 4 * HOUR })).toBe(Date.UTC(2026, 2, 13));
+  const day = Math.floor(hourEnd / DAY) * DAY;
+  const quiet = { kind: 'dated' as const, fromMs: day, toMs: day + DAY };
+  expect(at({ gatherMs: HOUR, quiet })).toBe(day + DAY);
 });

@@ -27,6 +27,8 @@ export interface Route {
   readonly quiet: Window | null;
   /** Told only of causes that nobody took up for this long; null: told at once. */
   readonly escalateAfterMs: DurationMs | null;
+  /** Notices are gathered and go together at the end of each such stretch since 1970; 0: at once. */
+  readonly gatherMs: DurationMs;
 }
 export interface PlannedNotice {
   readonly routeId: number;
@@ -55,7 +57,12 @@ export function dueNotices(
       const was = (reason: NoticeReason): boolean => planned.has(noticeKey(route.id, cause.id, reason));
       const reason = reasonFor(cause, route, was, nowMs);
       if (reason && !was(reason))
-        found.push({ routeId: route.id, causeId: cause.id, reason, notBeforeMs: afterQuiet(route.quiet, nowMs) });
+        found.push({
+          routeId: route.id,
+          causeId: cause.id,
+          reason,
+          notBeforeMs: afterQuiet(route.quiet, gathered(route.gatherMs, nowMs)),
+        });
     }
   return found;
 }
@@ -93,6 +100,9 @@ function matters(state: CauseState, level: Level): boolean {
       return assertNever(level);
   }
 }
+
+const gathered = (everyMs: DurationMs, nowMs: EpochMs): EpochMs =>
+  everyMs > 0 ? Math.ceil(nowMs / everyMs) * everyMs : nowMs;
 
 /** The instant itself, or the end of the quiet hours that it lies in. */
 function afterQuiet(quiet: Window | null, nowMs: EpochMs): EpochMs {

@@ -122,6 +122,39 @@ test('a hold by the API is in the audit trail with its token, and is released by
   await administer.dispose();
 });
 
+test('a policy is made and revised by the API, and what cannot work is refused at its field', async ({
+  playwright,
+}) => {
+  const api = await client(playwright, (await tokenOf('administer')).secret);
+  const backup = {
+    key: 'backup',
+    kind: 'backup',
+    cadence: { kind: 'every', everyMs: 3_600_000, offsetMs: 0 },
+    ladder: { reading: 'newest', count: 10 },
+    consistency: 'crash',
+    excludeRoles: ['scratch'],
+    targets: { '1': 1 },
+    sending: { compression: 'strong', encrypted: true },
+  };
+  const policy = { name: 'By the API', takes: 'name is nobody-01', lanes: [backup] };
+  const bad = await api.post('/api/v1/policies', { data: { ...policy, lanes: [{ ...backup, targets: { '1': 99 } }] } });
+  expect([bad.status(), (await json(bad)).fields]).toEqual([422, { 'backup.targets': 'There is no repository 99.' }]);
+  expect((await api.post('/api/v1/policies', { data: { ...policy, takes: 'tier equals' } })).status()).toBe(422);
+  const made = await json(await api.post('/api/v1/policies', { data: policy }));
+  expect(made.workloads).toBe(0);
+  expect((await api.post('/api/v1/policies', { data: policy })).status()).toBe(409);
+  const { consistency, excludeRoles, targets } = backup;
+  const settings = { consistency, excludeRoles, targets, firstCopy: 'at-night' };
+  const { cadence, ladder } = backup;
+  const revision = { baseRevision: 1, laneKey: 'backup', cadence, ladder, settings, acceptLoss: false };
+  const revised = await api.post(`/api/v1/policies/${made.policyId as number}/revisions`, { data: revision });
+  expect(await json(revised)).toEqual({ revision: 2, lost: { points: 0, workloads: 0 } });
+  const read = await json(await api.get(`/api/v1/policies/${made.policyId as number}`));
+  expect(read.lanes).toEqual([{ ...backup, firstCopy: 'at-night' }]);
+  await desk.db.query('DELETE FROM policies WHERE id = ?', [made.policyId]);
+  await api.dispose();
+});
+
 test('metrics are Prometheus text for a token, readiness says who works', async ({ playwright }) => {
   expect((await page.get('/metrics')).status()).toBe(401);
   const api = await client(playwright, (await tokenOf('read')).secret);

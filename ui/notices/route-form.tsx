@@ -26,6 +26,7 @@ export function RouteForm() {
   const [from, setFrom] = useState('');
   const [to, setTo] = useState('');
   const [later, setLater] = useState('');
+  const [gather, setGather] = useState('0');
   const [refusal, setRefusal] = useState<RefusalShown | null>(null);
   const [secret, setSecret] = useState<string | null>(null);
   const add = async (): Promise<void> => {
@@ -36,6 +37,7 @@ export function RouteForm() {
       quietFromMin: minutes(from),
       quietToMin: minutes(to),
       escalateAfterMs: later === '' ? null : Number(later) * 60_000,
+      gatherMs: Number(gather) * 3_600_000,
     });
     setRefusal(result.ok ? null : result.refusal);
     if (!result.ok) return;
@@ -94,6 +96,16 @@ export function RouteForm() {
           <option value="15">15 min</option>
           <option value="60">1 h</option>
           <option value="240">4 h</option>
+        </select>
+      </div>
+
+      <div className="field">
+        <label htmlFor="route-gather">Gathered</label>
+        <select id="route-gather" value={gather} onChange={(e) => setGather(e.target.value)}>
+          <option value="0">not: each at its moment</option>
+          <option value="1">every hour</option>
+          <option value="4">every 4 h</option>
+          <option value="12">every 12 h</option>
         </select>
       </div>
       <div className="field">

@@ -10,6 +10,8 @@ import { useAct, useAsk } from '@/ui/act';
 import { useFrame } from '@/ui/frame/frame-context';
 import { LanePreviewNote } from '@/ui/policies/preview';
 import { LossQuestion, type LostPoints } from '@/ui/policies/loss-question';
+import { LaneSettings, type PlaceChoices } from '@/ui/policies/lane-settings';
+import { readSettings, settingsOf, type SettingsFields } from '@/ui/policies/settings-form';
 import { fieldsOf, readFields, type LaneFields, type RungFields } from '@/ui/policies/lane-form';
 
 export function LaneEditor({
@@ -19,6 +21,8 @@ export function LaneEditor({
   runsBy,
   looks,
   rpoMs,
+  lanes,
+  places,
 }: {
   policyId: number;
   revision: number;
@@ -27,12 +31,16 @@ export function LaneEditor({
   runsBy: Cadence;
   looks: LaneFacts | null;
   rpoMs: number | null;
+  /** Names of all lanes of the policy. */
+  lanes: readonly string[];
+  places: PlaceChoices;
 }) {
-  const { role } = useFrame();
+  const { role, zone } = useFrame();
   const act = useAct();
   const ask = useAsk();
   const router = useRouter();
   const [fields, setFields] = useState<LaneFields | null>(null);
+  const [settings, setSettings] = useState<SettingsFields>(() => settingsOf(lane));
   const [trouble, setTrouble] = useState('');
   const [lost, setLost] = useState<readonly LostPoints[] | null>(null);
   const [said, setSaid] = useState('');
@@ -43,7 +51,11 @@ export function LaneEditor({
         <button
           type="button"
           className="btn"
-          onClick={() => (setFields(fieldsOf(lane.cadence, lane.ladder)), setSaid(''))}
+          onClick={() => {
+            setFields(fieldsOf(lane.cadence, lane.ladder));
+            setSettings(settingsOf(lane));
+            setSaid('');
+          }}
         >
           Edit {lane.key} lane
         </button>
@@ -51,17 +63,19 @@ export function LaneEditor({
       </div>
     );
   const read = readFields(fields, lane.cadence, lane.ladder);
+  const readHow = readSettings(settings, lane, zone);
   const errors = read.ok ? {} : read.errors;
   const setRung = (i: number, change: Partial<RungFields>): void =>
     setFields({ ...fields, rungs: fields.rungs.map((r, k) => (k === i ? { ...r, ...change } : r)) });
   const save = async (acceptLoss: boolean): Promise<void> => {
-    if (!read.ok) return;
+    if (!read.ok || !readHow.ok) return;
     const result = await act<{ revision: number }>('edit-lane', {
       policyId,
       baseRevision: revision,
       laneKey: lane.key,
       cadence: read.cadence,
       ladder: read.ladder,
+      settings: readHow.settings,
       acceptLoss,
     });
     if (result.ok) {
@@ -150,6 +164,14 @@ export function LaneEditor({
           />
         </fieldset>
       ))}
+      <LaneSettings
+        lane={lane}
+        fields={settings}
+        errors={readHow.ok ? {} : readHow.errors}
+        lanes={lanes}
+        places={places}
+        onChange={setSettings}
+      />
       {read.ok && (
         <LanePreviewNote
           cadence={read.cadence.kind === 'after' ? runsBy : read.cadence}
@@ -173,7 +195,7 @@ export function LaneEditor({
         </p>
       )}
       <div className="flex gap-2 flex-wrap">
-        <button type="submit" className="btn primary" disabled={!read.ok}>
+        <button type="submit" className="btn primary" disabled={!read.ok || !readHow.ok}>
           Save as revision {revision + 1}
         </button>
         <button

@@ -133,12 +133,20 @@ export function RunTable({
   );
 }
 
+/** How long what is left takes at the present rate; nothing where it is not sending. */
+function leftOf({ totalBytes, sentBytes, rateBps }: RunRow): string {
+  const left = (totalBytes ?? 0) - (sentBytes ?? 0);
+  return left > 0 && rateBps ? `, ${span((left * 8000) / rateBps)} left` : '';
+}
+
 function RunSay({ run: r, zone, asOfMs }: { run: RunRow; zone: string; asOfMs: number }) {
   if (r.state === 'running') {
     const share = r.totalBytes ? (r.sentBytes ?? 0) / r.totalBytes : 0;
     return (
       <>
-        {r.step}, try {r.attempt} {r.totalBytes ? `, ${Math.round(share * 100)}% ${rate(r.rateBps)}` : ''}
+        {r.step}, try {r.attempt}
+        {r.totalBytes ? `, ${Math.round(share * 100)}% of ${bytes(r.totalBytes)} ${rate(r.rateBps)}` : ''}
+        {leftOf(r)}
         {r.totalBytes ? (
           <span className="bar-progress" style={{ display: 'block', maxWidth: 220 }}>
             <i style={{ width: `${share * 100}%` }} />

@@ -108,7 +108,13 @@ function Route({ route: r, zone }: { route: RouteRow; zone: string }) {
         {r.target} <span className="t2">{r.kind}</span>
       </td>
       <td>{LEVELS[r.level]}</td>
-      <td>{r.escalateAfterMs === null ? 'at once' : `if nobody takes it up for ${span(r.escalateAfterMs)}`}</td>
+      <td>
+        {r.escalateAfterMs !== null
+          ? `if nobody takes it up for ${span(r.escalateAfterMs)}`
+          : r.gatherMs > 0
+            ? `gathered every ${span(r.gatherMs)}`
+            : 'at once'}
+      </td>
       <td>
         {r.quietFromMin === null || r.quietToMin === null
           ? 'never'

@@ -4,10 +4,14 @@ import { connected, momentOf, type SearchParams } from '@/app/context';
 import { groupBy } from '@/core/group-by';
 import { DAY } from '@/core/units';
 import { displayZone } from '@/queries/connect';
-import { placesView } from '@/queries/places';
+import { linksView } from '@/queries/links';
+import { pausesAt } from '@/queries/pauses';
+import { placesView, siteList } from '@/queries/places';
 import { bytes, exact, span, when } from '@/ui/format';
 import { AsOfBand } from '@/ui/frame/as-of-band';
 import { Gauge } from '@/ui/gauge';
+import { Pauses } from '@/ui/pauses';
+import { LinkTable } from '@/ui/places/link-throttles';
 import { UnknownCopies } from '@/ui/places/unknown-copies';
 
 export const metadata: Metadata = { title: 'Places' };
@@ -18,7 +22,13 @@ const WORDS = { unknown: 'not known here', missing: 'missing at its place', snap
 export default async function PlacesPage({ searchParams }: { searchParams: SearchParams }) {
   const { db } = connected();
   const { asOfMs, isNow } = await momentOf(searchParams);
-  const [{ places, findings, found }, zone] = await Promise.all([placesView(db, asOfMs), displayZone(db)]);
+  const [{ places, findings, found }, links, pauses, sites, zone] = await Promise.all([
+    placesView(db, asOfMs),
+    linksView(db, asOfMs),
+    pausesAt(db, asOfMs),
+    siteList(db),
+    displayZone(db),
+  ]);
   const open = places.filter((place) => place.lookedMs === null).length;
   const unknown = groupBy(
     findings.filter((f) => f.kind === 'unknown' && f.placeKind !== null),
@@ -85,6 +95,20 @@ export default async function PlacesPage({ searchParams }: { searchParams: Searc
           ))}
         </tbody>
       </table>
+      <h2 style={{ padding: '18px 0 6px' }}>Links</h2>
+      <LinkTable links={links} canAct={isNow} />
+      <h2 style={{ padding: '18px 0 6px' }}>Pauses of sites</h2>
+      {sites.map((site) => (
+        <div key={site.id} className="flex flex-wrap items-center gap-2" style={{ padding: '2px 0' }}>
+          <span style={{ width: 130 }}>{site.name}</span>
+          <Pauses
+            scope="site"
+            scopeId={site.id}
+            pauses={pauses.filter((p) => p.scope === 'site' && p.scopeId === site.id)}
+            canAct={isNow}
+          />
+        </div>
+      ))}
       <h2 style={{ padding: '18px 0 6px' }}>Reconciliation</h2>
       {isNow &&
         [...unknown.values()].map((list) => {

@@ -1,5 +1,6 @@
 /** The OpenAPI 3.1 document, made of the list of operations. */
-import { OPERATIONS, type Operation } from '@/app/api/v1/operations';
+import type { Operation } from '@/app/api/v1/operation';
+import { OPERATIONS } from '@/app/api/v1/operations';
 import { refTo, SCHEMAS } from '@/app/api/v1/schemas';
 import { REFUSALS } from '@/commands/refusal';
 

@@ -1,4 +1,6 @@
 /** JSON Schemas (2020-12) of what the API gives: the one description, in the document and in the tests alike. */
+import { LANE_KINDS } from '@/core/protect/policy';
+import { LANE } from '@/app/api/v1/lane-schema';
 
 type Schema = Readonly<Record<string, unknown>>;
 
@@ -33,8 +35,9 @@ export const SCHEMAS: Readonly<Record<string, Schema>> = {
     note: text,
     revision: id,
     selector: text,
-    lanes: { type: 'array', items: { type: 'object', required: ['key', 'kind', 'cadence', 'ladder'] } },
+    lanes: { type: 'array', items: refTo('Lane') },
   }),
+  Lane: LANE,
   Enrolment: record({
     id,
     workloadId: id,
@@ -48,7 +51,7 @@ export const SCHEMAS: Readonly<Record<string, Schema>> = {
     workloadId: id,
     policyId: id,
     lane: text,
-    kind: { enum: ['snapshot', 'backup', 'replica', 'copy'] },
+    kind: { enum: LANE_KINDS },
     state: { enum: ['waiting', 'running', 'succeeded', 'failed', 'cancelled', 'missed'] },
     attempt: whole,
     occurrenceAt: instant,
@@ -63,7 +66,7 @@ export const SCHEMAS: Readonly<Record<string, Schema>> = {
     runId: id,
     workloadId: id,
     lane: text,
-    kind: { enum: ['snapshot', 'backup', 'replica', 'copy'] },
+    kind: { enum: LANE_KINDS },
     place: record({ kind: { enum: ['datastore', 'repository'] }, id }),
     consistency: text,
     takenAt: instant,
@@ -79,6 +82,8 @@ export const SCHEMAS: Readonly<Record<string, Schema>> = {
   RunStarted: record({ runId: id }),
   PointChanged: record({ pointId: id }),
   PauseBegun: record({ pauseId: id }),
+  PolicyCreated: record({ policyId: id, workloads: whole }),
+  PolicyRevised: record({ revision: id, lost: record({ points: whole, workloads: whole }) }),
   PolicyApplied: { type: 'object' },
   Problem: {
     type: 'object',
@@ -97,4 +102,6 @@ export const SCHEMAS: Readonly<Record<string, Schema>> = {
 export const listOf = (name: string): Schema =>
   record({ items: { type: 'array', items: refTo(name) }, next: orNull(text) });
 
-export const refTo = (name: string): Schema => ({ $ref: `#/components/schemas/${name}` });
+export function refTo(name: string): Schema {
+  return { $ref: `#/components/schemas/${name}` };
+}

@@ -3,11 +3,14 @@ import Link from 'next/link';
 import { notFound } from 'next/navigation';
 import { connected, idOf, momentOf, type SubjectProps } from '@/app/context';
 import { displayZone } from '@/queries/connect';
-import { policyView } from '@/queries/policies';
+import { pausesAt } from '@/queries/pauses';
+import { policyView, targetPlaces } from '@/queries/policies';
 import { ActButton } from '@/ui/act';
 import { span, when } from '@/ui/format';
 import { AsOfBand } from '@/ui/frame/as-of-band';
 import { LadderDrawing } from '@/ui/policies/ladder-drawing';
+import { saySettings } from '@/ui/policies/lane-words';
+import { Pauses } from '@/ui/pauses';
 import { LaneEditor } from '@/ui/policies/lane-editor';
 
 export const metadata: Metadata = { title: 'Policy' };
@@ -16,7 +19,12 @@ export default async function PolicyPage({ params, searchParams }: SubjectProps)
   const { db } = connected();
   const { nowMs, isNow } = await momentOf(searchParams);
   const id = await idOf(params);
-  const [view, zone] = await Promise.all([policyView(db, id, nowMs), displayZone(db)]);
+  const [view, zone, pauses, places] = await Promise.all([
+    policyView(db, id, nowMs),
+    displayZone(db),
+    pausesAt(db, nowMs),
+    targetPlaces(db),
+  ]);
   if (!view) notFound();
   return (
     <>
@@ -52,13 +60,20 @@ export default async function PolicyPage({ params, searchParams }: SubjectProps)
           )}
         </div>
       </section>
+      <div className="flex flex-wrap items-center gap-2" style={{ paddingBottom: 6 }}>
+        <Pauses
+          scope="policy"
+          scopeId={view.id}
+          pauses={pauses.filter((p) => p.scope === 'policy' && p.scopeId === view.id)}
+          canAct={isNow}
+        />
+      </div>
       {view.lanes.map((lane) => (
         <section className="section" key={lane.lane.key} aria-label={`Lane ${lane.lane.key}`}>
           <h2>
             {lane.lane.key}{' '}
             <span className="t2" style={{ fontWeight: 400, fontSize: 13 }}>
-              {lane.cadence}; {lane.lane.consistency === 'application' ? 'with guest freeze' : 'without guest freeze'};
-              leaves out {lane.lane.excludeRoles.join(', ') || 'nothing'}
+              {lane.cadence}; {saySettings(lane.lane)}
             </span>
           </h2>
           <div className="two" style={{ paddingTop: 8 }}>
@@ -99,6 +114,8 @@ export default async function PolicyPage({ params, searchParams }: SubjectProps)
                 runsBy={lane.runsBy}
                 looks={view.facts[lane.lane.key] ?? null}
                 rpoMs={view.rpoMs}
+                lanes={view.lanes.map((l) => l.lane.key)}
+                places={places}
               />
             )}
           </div>

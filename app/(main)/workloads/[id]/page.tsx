@@ -9,7 +9,9 @@ import { bytes, exact, percent, span, when } from '@/ui/format';
 import { AsOfBand } from '@/ui/frame/as-of-band';
 import { Gauge } from '@/ui/gauge';
 import { Glyph, OutcomeMark } from '@/ui/glyph';
+import { Pauses } from '@/ui/pauses';
 import { PointBoard } from '@/ui/workloads/point-board';
+import { StreamPanel } from '@/ui/workloads/stream-panel';
 
 export const metadata: Metadata = { title: 'Workload' };
 
@@ -71,10 +73,18 @@ export default async function WorkloadPage({ params, searchParams }: SubjectProp
           )}
         </div>
       </section>
+      {view.policy && (
+        <div className="flex flex-wrap items-center gap-2" style={{ paddingBottom: 6 }}>
+          <Pauses scope="workload" scopeId={s.id} pauses={view.pauses} canAct={isNow} />
+        </div>
+      )}
       <div className="two">
         <Objectives view={view} />
         <Enrolment view={view} zone={zone} asOfMs={asOfMs} />
       </div>
+      {view.streams.map((stream) => (
+        <StreamPanel key={stream.lane} workloadId={s.id} stream={stream} asOfMs={asOfMs} />
+      ))}
       <PointBoard points={view.points} rpoMs={s.rpoMs} asOfMs={asOfMs} canHold={isNow} />
       <div className="two low">
         <Disks view={view} />

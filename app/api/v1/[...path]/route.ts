@@ -1,5 +1,6 @@
 import { answer, jsonBody } from '@/app/answer';
-import { OPERATIONS, type Operation } from '@/app/api/v1/operations';
+import type { Operation } from '@/app/api/v1/operation';
+import { OPERATIONS } from '@/app/api/v1/operations';
 import { connected } from '@/app/context';
 import { performOnce } from '@/commands/once';
 import { Refusal } from '@/commands/refusal';
