@@ -50,6 +50,7 @@ export interface StreamRequest {
 /** What a stream had at an instant. */
 export interface StreamMark {
   readonly takenMs: EpochMs;
+  readonly storedBytes: number;
   readonly digest: string;
   readonly disks: readonly DiskContent[];
 }

@@ -77,7 +77,7 @@ export async function forecastInput(db: Database, nowMs: EpochMs): Promise<Forec
     lanes.push({
       workload: i,
       key: row.lane_key,
-      cadence: lane.cadence,
+      cadence: lane.kind === 'stream' ? { kind: 'continuous' } : lane.cadence,
       over: sends ? [...(mover < 0 ? [] : [mover]), ...(link < 0 ? [] : [movers.length + link])] : [],
       mover: sends ? mover : -1,
       setupMs: row.setup_ms ?? ASSUMED_SETUP_MS,

@@ -2,9 +2,9 @@
 import type { LaneFacts } from '@/core/forecast/lane-preview';
 import { describeLadder, steadyCount } from '@/core/protect/ladder-steady';
 import { type Ladder } from '@/core/protect/ladder';
-import { chainOf, type Lane } from '@/core/protect/policy';
+import { chainOf, describeLaneCadence, type Lane } from '@/core/protect/policy';
 import { worstOfRegular } from '@/core/point/exposure';
-import { describeCadence, longestGap, occurrences, type Cadence } from '@/core/time/cadence';
+import { longestGap, occurrences, type Cadence } from '@/core/time/cadence';
 import { DAY, type EpochMs } from '@/core/units';
 import { siteList } from '@/queries/places';
 import { select, selectOne, type Database } from '@/store/database';
@@ -97,15 +97,16 @@ async function cardOf(db: Database, row: Row, nowMs: EpochMs): Promise<PolicyCar
 }
 
 function laneView(lane: Lane, runsBy: Cadence, typicalMs: number, nowMs: EpochMs): LaneView {
-  const gap = longestGap(runsBy);
+  // A stream flows between its marks: only the way there counts.
+  const gap = lane.kind === 'stream' ? 0 : longestGap(runsBy);
   return {
     lane,
     runsBy,
-    cadence: describeCadence(lane.cadence),
+    cadence: describeLaneCadence(lane),
     ladder: describeLadder(lane.ladder),
     typicalMs,
     nextMs: occurrences(runsBy, nowMs, nowMs + 8 * 86_400_000).slice(0, 6),
-    steadyPoints: steadyPoints(lane.ladder, gap, nowMs),
+    steadyPoints: steadyPoints(lane.ladder, longestGap(runsBy), nowMs),
     worstMs: gap === null ? null : worstOfRegular(gap, typicalMs),
   };
 }

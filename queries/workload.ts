@@ -2,9 +2,8 @@
 import { describeLadder } from '@/core/protect/ladder-steady';
 import { evaluateLadder, type Ladder } from '@/core/protect/ladder';
 import { groupBy } from '@/core/group-by';
-import type { Lane, LaneKind } from '@/core/protect/policy';
+import { describeLaneCadence, type Lane, type LaneKind } from '@/core/protect/policy';
 import type { Answer } from '@/core/protect/selector';
-import { describeCadence } from '@/core/time/cadence';
 import { summariseExposure } from '@/core/point/exposure';
 import type { EpochMs } from '@/core/units';
 import { pausesOf, type PauseView } from '@/queries/pauses';
@@ -193,7 +192,7 @@ export async function workloadView(
     alsoFits: enrolment?.reason.alsoFits ?? [],
     lanes: lanes.map((l) => ({
       key: l.key,
-      cadence: describeCadence(l.cadence),
+      cadence: describeLaneCadence(l),
       ladder: describeLadder(l.ladder),
       consistency: l.consistency,
       dueMs: dues.find((d) => d.lane_key === l.key)?.due_ms ?? null,

@@ -103,9 +103,10 @@ Object.assign(process.env, {
 });
 const { Harbour } = await import('../tests/integration/harbour');
 const { brokenInvariants } = await import('../tests/chaos/invariants');
-const { LANES, RPO_MS, WORKLOADS } = await import('../tests/chaos/fleet');
+const { lanesFor, RPO_MS, WORKLOADS } = await import('../tests/chaos/fleet');
 const { execute } = await import('@/store/database');
-const harbour = await Harbour.build('anchor_galera', LANES, { workloads: WORKLOADS, port: 3858 });
+const lanes = lanesFor(1);
+const harbour = await Harbour.build('anchor_galera', lanes, { workloads: WORKLOADS, port: 3858 });
 await execute(harbour.db, 'UPDATE tiers SET rpo_ms = ?', [RPO_MS]);
 await harbour.startStandIn();
 harbour.startEngine();
@@ -124,7 +125,7 @@ for (let tries = 0; tries < 400; tries++) {
   const [busy] = await harbour.rows<{ n: number }>(`SELECT COUNT(*) n FROM runs WHERE state IN ('running', 'waiting')`);
   if (busy?.n === 0) break;
 }
-const broken = await brokenInvariants(harbour, (await harbour.clock.read()).nowMs);
+const broken = await brokenInvariants(harbour, lanes, (await harbour.clock.read()).nowMs);
 for (const line of broken) console.log(`        ${line}`);
 console.log(`${broken.length ? 'FAILED' : 'passed'}  the invariants hold`);
 await harbour.close();

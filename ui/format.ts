@@ -34,11 +34,11 @@ export function when(atMs: EpochMs, zone: string, nowMs: EpochMs): string {
   return `${t.day} ${MONTHS[t.month - 1]} ${t.year}`;
 }
 
-/** "Thu 12 07:50:13"; `asField`: "2026-03-12T07:50:13", as a field for local times has it. */
+/** "Thu 12 07:50:13"; `asField`: "2026-03-12 07:50:13", as it is typed. */
 export function second(atMs: EpochMs, zone: string, asField = false): string {
   const t = toLocal(zone, atMs);
   const time = `${two(t.hour)}:${two(t.minute)}:${two(t.second)}`;
-  return asField ? `${t.year}-${two(t.month)}-${two(t.day)}T${time}` : `${DAYS[t.weekday - 1]} ${t.day} ${time}`;
+  return asField ? `${t.year}-${two(t.month)}-${two(t.day)} ${time}` : `${DAYS[t.weekday - 1]} ${t.day} ${time}`;
 }
 
 /** The exact instant with its zone, for titles. */

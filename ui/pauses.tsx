@@ -19,38 +19,29 @@ export interface ShownPause {
 const HOURS = [1, 4, 12, 24, 72, 168] as const;
 const wordsOf = (hours: number): string => (hours < 24 ? `${hours} h` : hours === 24 ? '1 day' : `${hours / 24} days`);
 
-export function Pauses({
-  scope,
-  scopeId,
-  pauses,
-  canAct,
-}: {
-  scope: 'policy' | 'site' | 'workload';
-  scopeId: number;
-  pauses: readonly ShownPause[];
-  canAct: boolean;
-}) {
+/** Those in force: who, why, until when. */
+export function PausesInForce({ pauses, canAct }: { pauses: readonly ShownPause[]; canAct: boolean }) {
   const { zone, role, nowMs } = useFrame();
-  const may = canAct && role !== 'viewer';
-  return (
-    <>
-      {pauses.map((pause) => (
-        <p key={pause.id} className="st s-held" style={{ gap: 8 }}>
-          <Glyph name="held" size={12} />
-          <span title={exact(pause.toMs, zone)}>
-            {pause.of} paused until {when(pause.toMs, zone, nowMs)}
-            {pause.by ? ` by ${pause.by}` : ''}: {pause.reason}. Its exposure goes on.
-          </span>
-          {may && (
-            <ActButton command="end-pause" body={{ pauseId: pause.id }} small>
-              End pause
-            </ActButton>
-          )}
-        </p>
-      ))}
-      {may && <NewPause scope={scope} scopeId={scopeId} />}
-    </>
-  );
+  return pauses.map((pause) => (
+    <p key={pause.id} className="st s-held" style={{ gap: 8, paddingBottom: 6 }}>
+      <Glyph name="held" size={12} />
+      <span title={exact(pause.toMs, zone)}>
+        {pause.of} paused until {when(pause.toMs, zone, nowMs)}
+        {pause.by ? ` by ${pause.by}` : ''}: {pause.reason}. Exposure goes on.
+      </span>
+      {canAct && role !== 'viewer' && (
+        <ActButton command="end-pause" body={{ pauseId: pause.id }} small>
+          End pause
+        </ActButton>
+      )}
+    </p>
+  ));
+}
+
+/** Begins a pause; nothing for who may not. */
+export function PauseButton({ scope, scopeId }: { scope: 'policy' | 'site' | 'workload'; scopeId: number }) {
+  const { role } = useFrame();
+  return role === 'viewer' ? null : <NewPause scope={scope} scopeId={scopeId} />;
 }
 
 function NewPause({ scope, scopeId }: { scope: string; scopeId: number }) {
@@ -77,7 +68,7 @@ function NewPause({ scope, scopeId }: { scope: string; scopeId: number }) {
   };
   return (
     <form
-      className="flex flex-wrap items-center gap-2"
+      className="line-form"
       aria-label={`Pause this ${scope}`}
       onSubmit={(event) => {
         event.preventDefault();

@@ -1,5 +1,5 @@
 /** A policy's lanes: one kind of copy each, with a cadence, a ladder, a target and a consistency; whom it takes is in selector.ts. */
-import type { Cadence } from '@/core/time/cadence';
+import { describeCadence, type Cadence } from '@/core/time/cadence';
 import type { Ladder } from '@/core/protect/ladder';
 import type { Opening } from '@/core/time/window';
 import type { DurationMs } from '@/core/units';
@@ -65,6 +65,11 @@ export function canCaptureTogether(kind: LaneKind): boolean {
 /** How far back the journal of a stream reaches: the span of the ladder's first rung. */
 export function journalSpan({ ladder }: Pick<Lane, 'ladder'>): DurationMs {
   return ladder.reading === 'bands' ? (ladder.rungs[0]?.spanMs ?? 0) : 0;
+}
+
+/** When a lane runs, in words: of a stream, when it is marked. */
+export function describeLaneCadence({ kind, cadence }: Pick<Lane, 'kind' | 'cadence'>): string {
+  return kind === 'stream' ? `flows, marked ${describeCadence(cadence)}` : describeCadence(cadence);
 }
 
 /**

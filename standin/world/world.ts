@@ -172,11 +172,10 @@ export class World {
     this.requireSite(place.siteId);
     const known = this.copies.find(placeKey(place), copyKey);
     const takenMs = known?.takenMs ?? this.journalInstant(stream, atMs);
-    if (!known) {
-      this.requireWritable(place);
-      this.copies.add(placeKey(place), { key: copyKey, workloadId, takenMs, diskIds, rottenBlocks: [] });
-    }
-    return { takenMs, ...this.contentOf(diskIds, takenMs) };
+    if (!known) this.requireWritable(place);
+    const copy = { key: copyKey, workloadId, takenMs, diskIds, rottenBlocks: [] };
+    const storedBytes = this.copies.add(placeKey(place), copy);
+    return { takenMs, storedBytes, ...this.contentOf(diskIds, takenMs) };
   }
 
   /** Sends a copy from one place to another; what is rotten in it goes along. */

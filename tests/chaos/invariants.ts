@@ -1,13 +1,15 @@
 /** What must hold after any storm; each broken one is said in a line. */
 import { spansOver } from '@/core/point/exposure';
 import { evaluateLadder } from '@/core/protect/ladder';
+import { groupBy } from '@/core/group-by';
+import type { Lane } from '@/core/protect/policy';
 import { nextDue } from '@/core/protect/stagger';
 import type { EpochMs } from '@/core/units';
 import { DiskContent } from '@/standin/world/content';
 import { pointDigest } from '@/standin/world/world';
 import { usableSpans } from '@/store/good';
 import { estateOf, START, type Harbour } from '../integration/harbour';
-import { IMMUTABLE_MS, LANES, RPO_MS, WORKLOADS } from './fleet';
+import { IMMUTABLE_MS, RPO_MS, WORKLOADS } from './fleet';
 
 interface RunRow {
   id: number;
@@ -35,34 +37,40 @@ interface PointRow {
   immutable_until_ms: EpochMs | null;
   bad_ms: EpochMs | null;
   repaired_ms: EpochMs | null;
+  group_key: string | null;
 }
 
-export async function brokenInvariants(harbour: Harbour, untilMs: EpochMs): Promise<string[]> {
+export async function brokenInvariants(harbour: Harbour, lanes: readonly Lane[], untilMs: EpochMs): Promise<string[]> {
   const runs = await harbour.rows<RunRow>('SELECT * FROM runs ORDER BY workload_id, lane_key, occurrence_ms');
   const points = await harbour.rows<PointRow>('SELECT * FROM points ORDER BY taken_ms, id');
   return [
-    ...occurrences(runs, points, untilMs),
+    ...occurrences(lanes, runs, points, untilMs),
     ...runsAndPoints(runs, points),
     ...(await places(harbour, points)),
-    ...kept(points, untilMs),
+    ...kept(lanes, points, untilMs),
+    ...together(points),
     ...(await exposure(harbour, points, untilMs)),
   ];
 }
 
-const laneOf = (key: string) => LANES.find((lane) => lane.key === key) as (typeof LANES)[number];
 const instants = (list: readonly EpochMs[]): string => list.map((at) => new Date(at).toISOString()).join(', ');
 
 /** Every occurrence is one run or one recorded miss, none is made up. */
-function occurrences(runs: readonly RunRow[], points: readonly PointRow[], untilMs: EpochMs): string[] {
+function occurrences(
+  lanes: readonly Lane[],
+  runs: readonly RunRow[],
+  points: readonly PointRow[],
+  untilMs: EpochMs,
+): string[] {
   const broken: string[] = [];
   for (let id = 1; id <= WORKLOADS; id++)
-    for (const lane of LANES) {
+    for (const lane of lanes) {
       const planned = runs.filter((r) => r.workload_id === id && r.lane_key === lane.key && r.started_by === 'cadence');
       const found = planned.map((r) => r.occurrence_ms);
       const wanted =
         lane.cadence.kind === 'after'
           ? points.filter((p) => p.workload_id === id && p.lane_key === lane.source).map((p) => p.usable_ms)
-          : dueInstants(id, lane.key, untilMs);
+          : dueInstants(id, lane, untilMs);
       const missing = wanted.filter((at) => !found.includes(at));
       const extra = found.filter((at) => !wanted.includes(at));
       if (missing.length) broken.push(`workload ${id}, ${lane.key}: no run for ${instants(missing)}`);
@@ -72,9 +80,8 @@ function occurrences(runs: readonly RunRow[], points: readonly PointRow[], until
   return broken;
 }
 
-function dueInstants(workloadId: number, laneKey: string, untilMs: EpochMs): EpochMs[] {
+function dueInstants(workloadId: number, lane: Lane, untilMs: EpochMs): EpochMs[] {
   const found: EpochMs[] = [];
-  const lane = laneOf(laneKey);
   for (let at: EpochMs | null = START + workloadId * 45_000; at !== null && at <= untilMs;) {
     found.push(at);
     at = nextDue(lane, { workload_id: workloadId, application_id: 1 }, at);
@@ -153,7 +160,7 @@ async function isLocked(harbour: Harbour, place: { kind: string; id: number }, c
 }
 
 /** Nothing that was held, immutable or needed by its ladder is gone. */
-function kept(points: readonly PointRow[], untilMs: EpochMs): string[] {
+function kept(lanes: readonly Lane[], points: readonly PointRow[], untilMs: EpochMs): string[] {
   const broken: string[] = [];
   for (const p of points) {
     if (p.gone_ms === null) continue;
@@ -162,7 +169,7 @@ function kept(points: readonly PointRow[], untilMs: EpochMs): string[] {
       broken.push(`point ${p.id} was immutable and is gone`);
   }
   for (let id = 1; id <= WORKLOADS; id++)
-    for (const lane of LANES) {
+    for (const lane of lanes) {
       const all = points.filter((p) => p.workload_id === id && p.lane_key === lane.key);
       // A point that was bad for a time stood for nothing then.
       if (all.some((p) => p.bad_ms !== null)) continue;
@@ -175,6 +182,17 @@ function kept(points: readonly PointRow[], untilMs: EpochMs): string[] {
   return broken;
 }
 
+/** What was captured together has one instant, but for what was tried again after its snapshot had gone: that is later. */
+function together(points: readonly PointRow[]): string[] {
+  return [...groupBy(points, (p) => p.group_key)].flatMap(([key, list]) => {
+    const first = Math.min(...list.map((p) => p.taken_ms));
+    const alone = list.filter((p) => p.taken_ms !== first);
+    return key !== null && alone.length === list.length - 1 && list.length > 2
+      ? [`${key} was captured at ${new Set(list.map((p) => p.taken_ms)).size} instants`]
+      : [];
+  });
+}
+
 /** Exposure and misses in the database are what core/ computes from the points. */
 async function exposure(harbour: Harbour, points: readonly PointRow[], untilMs: EpochMs): Promise<string[]> {
   const broken: string[] = [];
@@ -184,13 +202,22 @@ async function exposure(harbour: Harbour, points: readonly PointRow[], untilMs: 
   const misses = await harbour.rows<{ workload_id: number; from_ms: EpochMs; to_ms: EpochMs | null }>(
     'SELECT workload_id, from_ms, to_ms FROM misses ORDER BY from_ms',
   );
+  const streams = await harbour.rows<{ workload_id: number; through_ms: EpochMs }>('SELECT * FROM streams');
+  const through = new Map(streams.map((s) => [s.workload_id, s.through_ms]));
   for (const { id, newest_taken_ms } of newest) {
     const mine = points.filter((p) => p.workload_id === id);
     const good = mine.filter((p) => p.gone_ms === null && (p.bad_ms === null || p.repaired_ms !== null));
-    const expected = good.length ? Math.max(...good.map((p) => p.taken_ms)) : null;
+    const streamed = through.get(id) ?? 0;
+    const expected = good.length ? Math.max(streamed, ...good.map((p) => p.taken_ms)) : null;
     if (newest_taken_ms !== expected)
       broken.push(`workload ${id}: the newest point is noted as of ${newest_taken_ms} and is of ${expected}`);
     if (!mine.length) continue;
+    // Between its marks a stream closes a miss when it is looked at: what it gave is in no point.
+    if (through.has(id)) {
+      if (misses.some((m) => m.workload_id === id && m.to_ms === null))
+        broken.push(`workload ${id}: over after the quiet`);
+      continue;
+    }
     const first = Math.min(...mine.map((p) => p.usable_ms));
     const spans = spansOver(mine.flatMap(usableSpans), first, untilMs, RPO_MS).map((s) => `${s.fromMs}-${s.toMs}`);
     const noted = misses

@@ -6,7 +6,7 @@ import { Refusal } from '@/commands/refusal';
 import { HOUR, type EpochMs } from '@/core/units';
 import { execute } from '@/store/database';
 import { Harbour } from '../integration/harbour';
-import { IMMUTABLE_MS, LANES, RPO_MS, WORKLOADS } from './fleet';
+import { IMMUTABLE_MS, lanesFor, RPO_MS, WORKLOADS } from './fleet';
 import { brokenInvariants } from './invariants';
 import { stormOf, type Blow } from './storm';
 
@@ -22,13 +22,14 @@ const PERSON: Person = { id: 1, name: 'ines', fullName: 'Ines', role: 'administr
 const QUIET_MS = 7 * HOUR;
 
 export async function sail(seed: number, legs: number, port: number): Promise<Outcome> {
-  const harbour = await Harbour.build(`chaos_${port}`, LANES, { workloads: WORKLOADS, port });
+  const lanes = lanesFor(seed);
+  const harbour = await Harbour.build(`chaos_${port}`, lanes, { workloads: WORKLOADS, port });
   const voyage = new Voyage(harbour);
   try {
     await voyage.begin();
     for (const leg of stormOf(seed, legs)) await voyage.leg(leg.blow, leg.passMs);
     const untilMs = await voyage.quiet();
-    const broken = await brokenInvariants(harbour, untilMs);
+    const broken = await brokenInvariants(harbour, lanes, untilMs);
     const [count] = await harbour.rows<{ runs: number; first: EpochMs }>(
       'SELECT COUNT(*) runs, MIN(occurrence_ms) first FROM runs',
     );

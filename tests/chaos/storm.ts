@@ -41,6 +41,7 @@ const FAULTS: ReadonlyArray<readonly [FaultKind, readonly string[]]> = [
   ['guest-agent-missing', ['vm-3']],
   ['freeze-timeout', ['vm-4']],
   ['stuck-snapshot', ['vm-1', 'vm-5']],
+  ['disks-moving', ['vm-2', 'vm-4']],
 ];
 
 /** A storm of some legs; a fault in every second one, on average, and something done to the processes in every third. */

@@ -112,7 +112,7 @@ function ThrottleForm({ link, onDone }: { link: ShownLink; onDone: () => void })
   };
   return (
     <form
-      className="flex flex-wrap items-center gap-2"
+      className="line-form"
       aria-label={`Throttle ${link.name}`}
       onSubmit={(event) => {
         event.preventDefault();

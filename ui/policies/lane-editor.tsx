@@ -104,7 +104,7 @@ export function LaneEditor({
       {lane.cadence.kind === 'every' && (
         <Field
           id={`${lane.key}-every`}
-          label="Every"
+          label={lane.kind === 'stream' ? 'A mark every' : 'Every'}
           value={fields.every}
           error={errors.every}
           onChange={(every) => setFields({ ...fields, every })}

@@ -62,12 +62,12 @@ function MakePoint({ workloadId, stream, zone }: { workloadId: number; stream: S
   const act = useAct();
   const router = useRouter();
   const last = stream.spans.at(-1);
-  const [text, setText] = useState(() => wallText(last?.toMs ?? stream.throughMs, zone));
+  const [text, setText] = useState(() => second(last?.toMs ?? stream.throughMs, zone, true));
   const [said, setSaid] = useState('');
   const [trouble, setTrouble] = useState('');
   const make = async (): Promise<void> => {
-    const wallMs = Date.parse(`${text}Z`);
-    if (Number.isNaN(wallMs)) return setTrouble('Write a day and a time with seconds.');
+    const wallMs = Date.parse(`${text.trim().replace(' ', 'T')}Z`);
+    if (Number.isNaN(wallMs)) return setTrouble('Write a day and a time such as 2026-03-12 14:52:42.');
     const result = await act<{ runId: number }>('make-point', {
       workloadId,
       laneKey: stream.lane,
@@ -80,7 +80,7 @@ function MakePoint({ workloadId, stream, zone }: { workloadId: number; stream: S
   const field = `second-${stream.lane}`;
   return (
     <form
-      className="flex flex-wrap items-center gap-2"
+      className="line-form"
       onSubmit={(event) => {
         event.preventDefault();
         void make();
@@ -91,8 +91,8 @@ function MakePoint({ workloadId, stream, zone }: { workloadId: number; stream: S
       </label>
       <input
         id={field}
-        type="datetime-local"
-        step={1}
+        size={19}
+        maxLength={19}
         value={text}
         aria-invalid={trouble !== ''}
         onChange={(event) => setText(event.target.value)}
@@ -108,9 +108,4 @@ function MakePoint({ workloadId, stream, zone }: { workloadId: number; stream: S
       )}
     </form>
   );
-}
-
-/** An instant as a field for local times has it. */
-function wallText(atMs: number, zone: string): string {
-  return second(atMs, zone, true);
 }

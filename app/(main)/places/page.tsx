@@ -10,7 +10,7 @@ import { placesView, siteList } from '@/queries/places';
 import { bytes, exact, span, when } from '@/ui/format';
 import { AsOfBand } from '@/ui/frame/as-of-band';
 import { Gauge } from '@/ui/gauge';
-import { Pauses } from '@/ui/pauses';
+import { PauseButton, PausesInForce } from '@/ui/pauses';
 import { LinkTable } from '@/ui/places/link-throttles';
 import { UnknownCopies } from '@/ui/places/unknown-copies';
 
@@ -101,12 +101,8 @@ export default async function PlacesPage({ searchParams }: { searchParams: Searc
       {sites.map((site) => (
         <div key={site.id} className="flex flex-wrap items-center gap-2" style={{ padding: '2px 0' }}>
           <span style={{ width: 130 }}>{site.name}</span>
-          <Pauses
-            scope="site"
-            scopeId={site.id}
-            pauses={pauses.filter((p) => p.scope === 'site' && p.scopeId === site.id)}
-            canAct={isNow}
-          />
+          <PausesInForce pauses={pauses.filter((p) => p.scope === 'site' && p.scopeId === site.id)} canAct={isNow} />
+          {isNow && <PauseButton scope="site" scopeId={site.id} />}
         </div>
       ))}
       <h2 style={{ padding: '18px 0 6px' }}>Reconciliation</h2>

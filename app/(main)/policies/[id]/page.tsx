@@ -10,7 +10,7 @@ import { span, when } from '@/ui/format';
 import { AsOfBand } from '@/ui/frame/as-of-band';
 import { LadderDrawing } from '@/ui/policies/ladder-drawing';
 import { saySettings } from '@/ui/policies/lane-words';
-import { Pauses } from '@/ui/pauses';
+import { PauseButton, PausesInForce } from '@/ui/pauses';
 import { LaneEditor } from '@/ui/policies/lane-editor';
 
 export const metadata: Metadata = { title: 'Policy' };
@@ -58,16 +58,10 @@ export default async function PolicyPage({ params, searchParams }: SubjectProps)
               all {view.workloads} workloads in step
             </div>
           )}
+          {isNow && <PauseButton scope="policy" scopeId={view.id} />}
         </div>
       </section>
-      <div className="flex flex-wrap items-center gap-2" style={{ paddingBottom: 6 }}>
-        <Pauses
-          scope="policy"
-          scopeId={view.id}
-          pauses={pauses.filter((p) => p.scope === 'policy' && p.scopeId === view.id)}
-          canAct={isNow}
-        />
-      </div>
+      <PausesInForce pauses={pauses.filter((p) => p.scope === 'policy' && p.scopeId === view.id)} canAct={isNow} />
       {view.lanes.map((lane) => (
         <section className="section" key={lane.lane.key} aria-label={`Lane ${lane.lane.key}`}>
           <h2>

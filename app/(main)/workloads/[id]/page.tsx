@@ -9,7 +9,7 @@ import { bytes, exact, percent, span, when } from '@/ui/format';
 import { AsOfBand } from '@/ui/frame/as-of-band';
 import { Gauge } from '@/ui/gauge';
 import { Glyph, OutcomeMark } from '@/ui/glyph';
-import { Pauses } from '@/ui/pauses';
+import { PauseButton, PausesInForce } from '@/ui/pauses';
 import { PointBoard } from '@/ui/workloads/point-board';
 import { StreamPanel } from '@/ui/workloads/stream-panel';
 
@@ -58,7 +58,8 @@ export default async function WorkloadPage({ params, searchParams }: SubjectProp
             {standingWords(view)}
           </div>
           {isNow && view.policy && (
-            <div className="flex gap-2">
+            <div className="flex flex-wrap gap-2 justify-end">
+              <PauseButton scope="workload" scopeId={s.id} />
               {view.lanes.map((lane, i) => (
                 <ActButton
                   key={lane.key}
@@ -73,11 +74,7 @@ export default async function WorkloadPage({ params, searchParams }: SubjectProp
           )}
         </div>
       </section>
-      {view.policy && (
-        <div className="flex flex-wrap items-center gap-2" style={{ paddingBottom: 6 }}>
-          <Pauses scope="workload" scopeId={s.id} pauses={view.pauses} canAct={isNow} />
-        </div>
-      )}
+      <PausesInForce pauses={view.pauses} canAct={isNow} />
       <div className="two">
         <Objectives view={view} />
         <Enrolment view={view} zone={zone} asOfMs={asOfMs} />
