@@ -58,15 +58,15 @@ export async function planDue(db: Database, lanesOf: LanesOf, nowMs: EpochMs, li
   // Most looks find nothing: they cost one read.
   if (!(await select(db, 'SELECT 1 FROM schedules WHERE due_ms <= ? LIMIT 1', [nowMs])).length) return 0;
   return inTransaction(db, async (tx) => {
-    const due = await select<DueSchedule>(
+    const rows = await select<Omit<DueSchedule, 'application_id'>>(
       db,
-      `SELECT s.enrolment_id, s.lane_key, s.workload_id, (SELECT w.application_id FROM workloads w WHERE w.id = s.workload_id) application_id, s.due_ms,
-              e.policy_id, e.revision
+      `SELECT s.enrolment_id, s.lane_key, s.workload_id, s.due_ms, e.policy_id, e.revision
          FROM schedules s JOIN enrolments e ON e.id = s.enrolment_id
         WHERE s.due_ms <= ? ORDER BY s.due_ms LIMIT ? FOR UPDATE SKIP LOCKED`,
       [nowMs, limit],
       tx,
     );
+    const due = await withApplications(db, rows, tx);
     const runs: unknown[][] = [];
     for (const schedule of due) runs.push(...(await occurrencesOf(schedule, lanesOf, nowMs, tx)));
     await insertMany(db, 'runs', PLANNED_COLUMNS, runs, tx, 'INSERT IGNORE');
@@ -79,6 +79,23 @@ export async function planDue(db: Database, lanesOf: LanesOf, nowMs: EpochMs, li
     await updateMany(db, 'schedules', ['enrolment_id', 'lane_key'], ['due_ms'], next, { tx });
     return runs.length;
   });
+}
+
+/** Read apart: what a locking read touches is skipped where somebody else holds it. */
+async function withApplications(
+  db: Database,
+  rows: ReadonlyArray<Omit<DueSchedule, 'application_id'>>,
+  tx: Tx,
+): Promise<DueSchedule[]> {
+  if (!rows.length) return [];
+  const workloads = await select<{ id: number; application_id: number }>(
+    db,
+    'SELECT id, application_id FROM workloads WHERE id IN (?)',
+    [rows.map((row) => row.workload_id)],
+    tx,
+  );
+  const applicationOf = new Map(workloads.map((w) => [w.id, w.application_id]));
+  return rows.map((row) => ({ ...row, application_id: applicationOf.get(row.workload_id) ?? 0 }));
 }
 
 async function occurrencesOf(schedule: DueSchedule, lanesOf: LanesOf, nowMs: EpochMs, tx: Tx): Promise<unknown[][]> {

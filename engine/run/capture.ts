@@ -17,7 +17,7 @@ export async function takeSnapshot(
 ): Promise<{ takenMs: EpochMs; consistency: Consistency }> {
   const { lane, siteName } = job;
   const freeze = lane.consistency === 'application';
-  log.begin(`${freeze ? 'freeze and snapshot' : 'snapshot'}${job.capture ? ' together' : ''}`);
+  log.begin(job.capture ? STEPS.together[freeze ? 1 : 0] : STEPS.alone[freeze ? 1 : 0]);
   const askedMs = context.nowMs();
   const ask = (frozen: boolean) => capture(job, key, frozen, context);
   const { takenMs, frozen } = await ask(freeze).catch((error: unknown) => {
@@ -29,6 +29,7 @@ export async function takeSnapshot(
   // Who comes late to a capture finds its instant in the past, rightly.
   const earliestMs = job.capture ? -Infinity : askedMs - CLOCK_TOLERANCE_MS;
   if (takenMs < earliestMs || takenMs > context.nowMs() + CLOCK_TOLERANCE_MS) {
+    await dropCapture(job, context);
     const off = Math.round((takenMs - context.nowMs()) / 60_000);
     throw new ControllerError({
       code: 'clock-drift',
@@ -37,6 +38,18 @@ export async function takeSnapshot(
     });
   }
   return { takenMs, consistency: frozen ? lane.consistency : 'crash' };
+}
+
+/** Without and with guest freeze; the database has room for 24 letters. */
+const STEPS = {
+  alone: ['snapshot', 'freeze and snapshot'],
+  together: ['snapshot together', 'freeze together'],
+} as const;
+
+/** An instant that was told wrong is wrong for all that have it: whoever comes later must not take it for good. */
+async function dropCapture({ capture: together }: RunJob, { site }: RunContext): Promise<void> {
+  const members = (await together?.members()) ?? [];
+  await Promise.allSettled(members.map(({ runId }) => site.releaseSnapshot(runKeys(runId, 1, true).snapshot)));
 }
 
 async function capture(

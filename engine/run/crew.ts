@@ -90,28 +90,39 @@ export class Crew {
     }
   }
 
-  /** Writes what has ended. Returns the lanes of workloads that have a new point. */
+  /**
+   * Writes what has ended. Returns the lanes of workloads that have a new point. What could not be written is tried again
+   * in the next round: its run is in hand until then.
+   */
   async settle(): Promise<LaneOfWorkload[]> {
-    const done = this.finished;
-    this.finished = [];
-    const successes = done.flatMap(({ work, outcome }) =>
-      outcome.kind === 'succeeded' ? [this.successOf(work, outcome)] : [],
-    );
-    const ours = successes.length ? await settleSuccesses(this.db, this.owner, successes) : [];
-    for (const { work, outcome } of done) {
-      if (outcome.kind === 'failed') {
-        const again = outcome.retryable && work.run.attempt < ATTEMPTS;
-        const retryAtMs = again ? outcome.endedMs + backoffMs(work.run.attempt) : null;
-        await settleFailure(this.db, this.owner, { ...outcome, run: work.run, retryAtMs });
-      } else if (outcome.kind === 'put-off') {
-        await settlePutOff(this.db, this.owner, { ...outcome, runId: work.run.id });
-      } else if (outcome.kind === 'cancelled') {
-        await settleCancelled(this.db, this.owner, work.run.id, outcome.endedMs, outcome.steps);
+    const done = this.finished.splice(0);
+    let written = 0;
+    try {
+      const successes = done.flatMap(({ work, outcome }) =>
+        outcome.kind === 'succeeded' ? [this.successOf(work, outcome)] : [],
+      );
+      const ours = successes.length ? await settleSuccesses(this.db, this.owner, successes) : [];
+      for (const { work, outcome } of done) {
+        await this.settleOther(work, outcome);
+        this.inHand.delete(work.run.id);
+        this.note(work.run, outcome);
+        written++;
       }
-      this.inHand.delete(work.run.id);
-      this.note(work.run, outcome);
+      return ours.map((s) => ({ workloadId: s.run.workload_id, laneKey: s.run.lane_key }));
+    } catch (error) {
+      this.finished.unshift(...done.slice(written));
+      throw error;
     }
-    return ours.map((s) => ({ workloadId: s.run.workload_id, laneKey: s.run.lane_key }));
+  }
+
+  private async settleOther({ run }: InHand, outcome: Outcome): Promise<void> {
+    if (outcome.kind === 'failed') {
+      const again = outcome.retryable && run.attempt < ATTEMPTS;
+      const retryAtMs = again ? outcome.endedMs + backoffMs(run.attempt) : null;
+      await settleFailure(this.db, this.owner, { ...outcome, run, retryAtMs });
+    } else if (outcome.kind === 'put-off') await settlePutOff(this.db, this.owner, { ...outcome, runId: run.id });
+    else if (outcome.kind === 'cancelled')
+      await settleCancelled(this.db, this.owner, run.id, outcome.endedMs, outcome.steps);
   }
 
   /** One line a run that has ended, by its number. */

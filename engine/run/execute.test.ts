@@ -186,3 +186,58 @@ test('a place that locks is told until when, once the copy is known to be whole'
   expect(locked).toEqual([1100]);
   expect(calls.indexOf('lockCopy')).toBe(calls.indexOf('verifyCopy') + 1);
 });
+
+test('a capture whose instant is told wrong is dropped for all of its members', async () => {
+  const released: string[] = [];
+  const capture = {
+    key: 'g1',
+    members: () =>
+      Promise.resolve([
+        { runId: 9, workloadId: 1 },
+        { runId: 10, workloadId: 2 },
+      ]),
+  };
+  const over: Partial<SiteController> = {
+    snapshotTogether: () => Promise.resolve({ takenMs: HOUR, frozen: true }),
+    releaseSnapshot: (key) => (released.push(key), Promise.resolve()),
+  };
+  const outcome = await executeRun({ ...job, capture }, context(over));
+  expect(outcome).toMatchObject({ kind: 'failed', code: 'clock-drift', retryable: true });
+  expect(new Set(released)).toEqual(new Set(['s9.1', 's10.1']));
+});
+
+test('who comes late to a capture takes its instant, and keeps its snapshot for the next try where sending fails', async () => {
+  const calls: string[] = [];
+  const capture = { key: 'g1', members: () => Promise.resolve([{ runId: 9, workloadId: 1 }]) };
+  const over: Partial<SiteController> = {
+    snapshotTogether: () => Promise.resolve({ takenMs: -HOUR, frozen: false }),
+    startTransfer: () => Promise.reject(new ControllerError({ code: 'link-down', subject: 'line', detail: '' })),
+  };
+  const failed = await executeRun({ ...job, capture }, context(over, calls));
+  expect(failed).toMatchObject({ kind: 'failed', code: 'link-down' });
+  expect(calls).not.toContain('releaseSnapshot');
+  const { snapshotTogether } = over as Required<Pick<SiteController, 'snapshotTogether'>>;
+  const again = await executeRun({ ...job, attempt: 2, capture }, context({ snapshotTogether }));
+  expect(again).toMatchObject({ kind: 'succeeded', takenMs: -HOUR, consistency: 'crash' });
+});
+
+test('a first copy on a disk puts the run off until it has arrived, and leaves no snapshot', async () => {
+  const calls: string[] = [];
+  const shipped = { ...job, lane: { ...lane, firstCopy: 'shipped' as const } };
+  const outcome = await executeRun(shipped, context({ shipDisk: () => Promise.resolve({ arrivesMs: HOUR }) }, calls));
+  expect(outcome).toMatchObject({ kind: 'put-off', untilMs: HOUR });
+  expect(calls).toEqual(['snapshot', 'shipDisk', 'releaseSnapshot']);
+});
+
+test('a stream is opened by its first point and marked by the next ones', async () => {
+  const streaming = { ...job, lane: { ...lane, kind: 'stream' as const, consistency: 'crash' as const } };
+  const calls: string[] = [];
+  const opened = await executeRun(
+    streaming,
+    context({ markStream: () => Promise.resolve(null), openStream: () => Promise.resolve() }, calls),
+  );
+  expect([opened.kind, calls.at(-1)]).toEqual(['succeeded', 'openStream']);
+  const mark = { takenMs: 120, digest: 'd', disks: [], storedBytes: 7 };
+  const marked = await executeRun(streaming, context({ markStream: () => Promise.resolve(mark) }));
+  expect(marked).toMatchObject({ kind: 'succeeded', takenMs: 120, usableMs: 150, storedBytes: 7 });
+});

@@ -121,13 +121,15 @@ export class Streams {
     // What cannot be heard is not known to be at rest: a stream that is held up stays where it is.
     const held = this.obstacle(stream) !== null;
     const caughtUp = !held && arrived >= waiting;
-    const throughMs = held
+    // Nor is what arrives without its order a state: after an overflow it counts once all of it is there.
+    if (waiting - arrived > STAGING_BYTES) stream.overflowed = true;
+    const stands = held || (stream.overflowed && !caughtUp);
+    const throughMs = stands
       ? stream.throughMs
       : caughtUp
         ? Math.max(stream.throughMs, nowMs - TRAVEL_MS)
         : this.reached(stream, arrived, nowMs - TRAVEL_MS);
     stream.arrivedBytes = caughtUp ? 0 : arrived - this.written(stream, stream.throughMs, throughMs);
-    if (waiting - arrived > STAGING_BYTES) stream.overflowed = true;
     if (throughMs > stream.throughMs) this.extend(stream, throughMs);
     stream.throughMs = throughMs;
     const oldest = throughMs - journalMs;

@@ -4,7 +4,11 @@ import { perform, type Command, type Person } from '@/commands/command';
 import { performOnce } from '@/commands/once';
 import { beginPause, endPause } from '@/commands/pauses';
 import { editLane } from '@/commands/policies';
+import { createPolicy } from '@/commands/new-policy';
+import { throttleLink } from '@/commands/links';
 import { runNow } from '@/commands/runs';
+import { linksView } from '@/queries/links';
+import { pausesOf } from '@/queries/pauses';
 import type { Lane } from '@/core/protect/policy';
 import { DAY, HOUR, MINUTE } from '@/core/units';
 import { auditChoices, auditTrail } from '@/queries/audit';
@@ -273,8 +277,8 @@ test('the ladder of such a lane can be changed; one that would come after itself
       ladder: { reading: 'newest', count: 9 },
       acceptLoss: false,
     });
-  await expect(edit({ kind: 'after', lane: 'copy' })).rejects.toThrow(/after nothing/);
-  await expect(edit({ kind: 'after', lane: 'gone' })).rejects.toThrow(/after nothing/);
+  await expect(edit({ kind: 'after', lane: 'copy' })).rejects.toThrow(/lane that is not there, or after itself/);
+  await expect(edit({ kind: 'after', lane: 'gone' })).rejects.toThrow(/lane that is not there, or after itself/);
   await expect(edit({ kind: 'after' })).rejects.toThrow(/after which lane/);
   expect(await edit({ kind: 'after', lane: 'replica' })).toMatchObject({ revision: 2 });
 });
@@ -311,4 +315,62 @@ test('a copy that was completed after the inventory is no loss, one that is trul
   expect(await harbour.rows('SELECT kind, point_id FROM findings')).toEqual([{ kind: 'missing', point_id: gone }]);
   // The newest one is on its way out and was not judged, so nothing newer was lost.
   expect(await harbour.rows('SELECT lost_ms FROM workloads WHERE id = 1')).toEqual([{ lost_ms: null }]);
+});
+
+test('a new policy takes what nobody has, plans it, and leaves the others where they are', async () => {
+  await execute(harbour.db, 'DELETE FROM enrolments WHERE workload_id IN (2, 5)');
+  const backup = { ...replica, key: 'backup', kind: 'backup', targets: { '1': 2 }, together: true };
+  const policy = { name: 'Second', takes: 'name is vm-2, vm-3', lanes: [backup] };
+  const { policyId, workloads } = await act(createPolicy, policy);
+  expect(workloads).toBe(1);
+  const enrolled = await harbour.rows<{ workload_id: number; policy_id: number }>(
+    'SELECT workload_id, policy_id FROM enrolments WHERE workload_id IN (2, 3, 5)',
+  );
+  expect(enrolled.map((e) => [e.workload_id, e.policy_id]).sort()).toEqual([
+    [2, policyId],
+    [3, 1],
+  ]);
+  const due = await harbour.rows<{ lane_key: string; due_ms: number }>('SELECT * FROM schedules WHERE workload_id = 2');
+  expect(due.map((s) => [s.lane_key, s.due_ms > START])).toEqual([['backup', true]]);
+  await expect(act(createPolicy, policy)).rejects.toMatchObject({ code: 'conflict' });
+  await expect(act(createPolicy, { ...policy, name: 'Third' }, OLAV)).rejects.toMatchObject({ code: 'not-allowed' });
+});
+
+test('settings of a lane are changed as a whole: what is not named is as usual again', async () => {
+  const { cadence, ladder } = replica;
+  const edit = (baseRevision: number, settings: object) =>
+    act(editLane, { policyId: 1, baseRevision, laneKey: 'replica', cadence, ladder, settings, acceptLoss: false });
+  const plain = { consistency: 'crash', excludeRoles: [], targets: { '1': 2 } };
+  await edit(1, { ...plain, sending: { compression: 'strong', encrypted: true }, firstCopy: 'shipped' });
+  const lane = async () => (await policyView(harbour.db, 1, START))?.lanes[0]?.lane;
+  expect(await lane()).toMatchObject({ sending: { compression: 'strong', encrypted: true }, firstCopy: 'shipped' });
+  await edit(2, plain);
+  expect(await lane()).toEqual(replica);
+  await expect(edit(3, { ...plain, targets: { '1': 77 } })).rejects.toMatchObject({
+    fields: { 'replica.targets': 'There is no datastore 77.' },
+  });
+  await expect(edit(3, { ...plain, colour: 'red' })).rejects.toMatchObject({ code: 'bad-input' });
+});
+
+test('a throttle is kept, shown and refused where it would stop everything', async () => {
+  const when = { kind: 'weekly', zone: 'Europe/Oslo', weekdays: [4], fromMin: 0, toMin: 720 };
+  await act(throttleLink, { linkId: 1, throttles: [{ when, rateBps: 5e6 }] });
+  const [link] = await linksView(harbour.db, START);
+  expect([link?.mayBps, link?.throttles]).toEqual([5e6, [{ when, rateBps: 5e6 }]]);
+  expect((await linksView(harbour.db, START + 12 * HOUR))[0]?.mayBps).toBe(10e9);
+  await expect(act(throttleLink, { linkId: 1, throttles: [{ when, rateBps: 0 }] })).rejects.toMatchObject({
+    code: 'bad-input',
+  });
+});
+
+test('pauses in force are told with who and what, on the workload that they hold', async () => {
+  await act(beginPause, { scope: 'site', scopeId: 1, untilMs: START + HOUR, reason: 'new switches' }, OLAV);
+  await act(beginPause, { scope: 'workload', scopeId: 4, untilMs: START + 2 * HOUR, reason: 'new disks' });
+  const holding = (workloadId: number, atMs: number) =>
+    pausesOf(harbour.db, { workloadId, siteId: 1, policyId: 1 }, atMs).then((list) =>
+      list.map((p) => `${p.of} ${p.by}`),
+    );
+  expect(await holding(4, START)).toEqual(['Workload vm-4 Ines', 'Site Ostgate Olav']);
+  expect(await holding(5, START)).toEqual(['Site Ostgate Olav']);
+  expect(await holding(4, START + HOUR)).toEqual(['Workload vm-4 Ines']);
 });

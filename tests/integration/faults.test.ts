@@ -3,6 +3,9 @@ import { CAUSES, causeTitle, type CauseCode } from '@/core/protect/cause';
 import type { FaultKind } from '@/core/protect/fault';
 import type { Lane } from '@/core/protect/policy';
 import { HOUR, MINUTE } from '@/core/units';
+import type { DrillRecord } from '@/core/recover/drill-record';
+import { execute } from '@/store/database';
+import { parseJson } from '@/store/schedules';
 import { Harbour, LANES } from './harbour';
 
 jest.setTimeout(300_000);
@@ -119,4 +122,83 @@ test('a stuck snapshot leaves the point good, is told, and is removed once it ca
   expect(await openCauses()).toEqual([]);
   const { snapshots } = (await harbour.operation('snapshots', {})) as { snapshots: unknown[] };
   expect(snapshots.length).toBeLessThanOrEqual(WORKLOADS);
+});
+
+test('disks that are moved hold the runs of their machine, and nothing is failing', async () => {
+  await harbour.fault('setFault', { kind: 'disks-moving', subject: 'vm-3' });
+  await pass(25 * MINUTE);
+  expect(await failing()).toEqual([]);
+  const held = await harbour.rows<{ waits_for: string }>(
+    `SELECT waits_for FROM runs r JOIN workloads w ON w.id = r.workload_id WHERE w.name = 'vm-3' AND r.state = 'waiting'`,
+  );
+  expect(held.map((run) => run.waits_for)).toEqual(['the move of its disks', 'the move of its disks']);
+  await harbour.fault('clearFault', { kind: 'disks-moving', subject: 'vm-3' });
+  await pass(10 * MINUTE);
+  expect(await harbour.rows(`SELECT 1 FROM runs WHERE state = 'waiting' AND waits_for IS NOT NULL`)).toEqual([]);
+});
+
+/** A drill of one machine in the test network of Millbrook, to its end. */
+async function drill(): Promise<{ state: string; record: DrillRecord }> {
+  const known = await harbour.rows('SELECT 1 FROM runbooks');
+  if (!known.length) {
+    await execute(harbour.db, `INSERT INTO networks VALUES (9, 2, 'mil-test', '198.51.100.0/24', 1)`);
+    const member = { workloadId: 1, name: 'vm-1', clusterId: 1, networkId: 9, address: '198.51.100.9' };
+    const waves = [{ name: 'All', members: [{ ...member, after: [], checks: ['ping', 'port'] }] }];
+    await execute(
+      harbour.db,
+      `INSERT INTO runbooks (id, name, application_id, source_site_id, target_site_id, plan) VALUES (1, 'Ticketing', 1, 1, 2, ?)`,
+      [JSON.stringify({ waves })],
+    );
+  }
+  const { nowMs } = await harbour.clock.read();
+  const { id } = await execute(
+    harbour.db,
+    `INSERT INTO drills (runbook_id, state, created_ms) VALUES (1, 'waiting', ?)`,
+    [nowMs],
+  );
+  await pass(2 * HOUR);
+  const [row] = await harbour.rows<{ state: string; record: string | DrillRecord }>(
+    'SELECT * FROM drills WHERE id = ?',
+    [id],
+  );
+  if (!row) throw new Error('the drill is gone');
+  return { state: row.state, record: parseJson<DrillRecord>(row.record) };
+}
+
+test('a service that does not start fails the drill with its machine and check; healed, the next one passes', async () => {
+  await harbour.fault('setFault', { kind: 'check-fails', subject: 'vm-1' });
+  const failed = await drill();
+  expect([failed.state, failed.record.rtaMs]).toEqual(['failed', null]);
+  const failure = failed.record.members[0]?.failure;
+  expect(failure?.title).toContain(causeTitle('check-failed', 'vm-1'));
+  expect(failure?.remedy).toBe(CAUSES['check-failed'].remedy);
+  expect(failed.record.cleanup).toMatchObject({ complete: true, left: [] });
+  await harbour.fault('clearFault', { kind: 'check-fails', subject: 'vm-1' });
+  const passed = await drill();
+  expect([passed.state, passed.record.members[0]?.contentEqual]).toEqual(['passed', true]);
+});
+
+test('a machine that boots four times slower still passes, and its measured time says so', async () => {
+  const usual = (await drill()).record.rtaMs ?? 0;
+  await harbour.fault('setFault', { kind: 'slow-boot', subject: 'vm-1' });
+  const slow = await drill();
+  // It boots in 60 s: three times that comes on top.
+  expect([slow.state, slow.record.members[0]?.failure]).toEqual(['passed', null]);
+  expect((slow.record.rtaMs ?? 0) - usual).toBeGreaterThan(2 * MINUTE);
+  await harbour.fault('clearFault', { kind: 'slow-boot', subject: 'vm-1' });
+});
+
+test('a stand-in that is killed and started again: runs go on where they were, nothing is lost', async () => {
+  const before = await harbour.rows<{ id: number }>('SELECT id FROM points WHERE gone_ms IS NULL AND bad_ms IS NULL');
+  await harbour.beginJump(30 * MINUTE);
+  await harbour.kill(harbour.standIn);
+  await harbour.startStandIn();
+  await harbour.untilArrived(120_000);
+  await pass(30 * MINUTE);
+  expect(await failing()).toEqual([]);
+  expect(await openCauses()).toEqual([]);
+  const bad = await harbour.rows('SELECT id FROM points WHERE id IN (?) AND bad_ms IS NOT NULL', [
+    before.map((p) => p.id),
+  ]);
+  expect(bad).toEqual([]);
 });
