@@ -175,7 +175,6 @@ async function stopServer(child: ChildProcess): Promise<void> {
   await gone;
 }
 
-/** Makes a database if it is not there. */
 /** Makes a database unless it is there; `fresh`: what was in it is dropped. */
 export async function ensureDatabase(server: Server, name: string, fresh = false): Promise<void> {
   const connection = await createConnection({
@@ -187,4 +186,31 @@ export async function ensureDatabase(server: Server, name: string, fresh = false
   if (fresh) await connection.query(`DROP DATABASE IF EXISTS \`${name}\``);
   await connection.query(`CREATE DATABASE IF NOT EXISTS \`${name}\` CHARACTER SET utf8mb4 COLLATE utf8mb4_bin`);
   await connection.end();
+}
+
+/** What an account may do with a database: its rows, or all of it. */
+export type Rights = 'rows' | 'all';
+
+/**
+ * Makes an account of one database, or sets its password and rights anew. One for rows alone cannot drop the triggers
+ * that keep immutable points, nor empty a table around them.
+ */
+export async function ensureAccount(
+  server: Server,
+  account: { readonly name: string; readonly password: string; readonly database: string; readonly rights: Rights },
+): Promise<void> {
+  const { name, password, database, rights } = account;
+  const connection = await createConnection({
+    host: '127.0.0.1',
+    port: server.port,
+    user: 'root',
+    password: server.password,
+  });
+  try {
+    await connection.query('CREATE OR REPLACE USER ?@? IDENTIFIED BY ?', [name, '127.0.0.1', password]);
+    const may = rights === 'all' ? 'ALL' : 'SELECT, INSERT, UPDATE, DELETE';
+    await connection.query(`GRANT ${may} ON \`${database}\`.* TO ?@?`, [name, '127.0.0.1']);
+  } finally {
+    await connection.end();
+  }
 }

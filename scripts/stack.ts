@@ -3,7 +3,7 @@ import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
 import { createHash, randomBytes } from 'node:crypto';
 import { createWriteStream, existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
-import { ensureDatabase, portTaken, startMariaDb, type Flush, type Server } from './mariadb';
+import { ensureAccount, ensureDatabase, portTaken, startMariaDb, type Flush, type Server } from './mariadb';
 import { Trouble } from './trouble';
 
 export interface StackOptions {
@@ -41,6 +41,7 @@ export class Stack {
       flush: options.flush ?? 'each-commit',
     });
     for (const name of DATABASES) await ensureDatabase(server, name);
+    for (const account of Object.values(accountsOf(root))) await ensureAccount(server, account);
     const env: NodeJS.ProcessEnv = {
       ...process.env,
       ANCHOR_DB_PORT: String(server.port),
@@ -119,11 +120,19 @@ export class Stack {
   private spawn(name: string, [program, ...rest]: string[]): ChildProcess {
     const log = createWriteStream(path.join('.data', this.options.directory, `${name}.log`), { flags: 'a' });
     // A group of its own: Ctrl-C reaches only us, and we stop them in order.
-    const child = spawn(program as string, rest, { env: this.env, stdio: ['ignore', 'pipe', 'pipe'], detached: true });
+    const env = { ...this.env, ...this.accountFor(name) };
+    const child = spawn(program as string, rest, { env, stdio: ['ignore', 'pipe', 'pipe'], detached: true });
     child.stdout?.pipe(log);
     child.stderr?.pipe(log);
     this.children.push({ name, child });
     return child;
+  }
+
+  /** Processes know the account of their own database, and no other; only migrations and seeding are done by root. */
+  private accountFor(process: string): Readonly<Record<string, string>> {
+    const { application, standIn } = accountsOf(path.join('.data', this.options.directory));
+    const { name, password } = process === 'standin' ? standIn : application;
+    return { ANCHOR_DB_USER: name, ANCHOR_DB_PASSWORD: password };
   }
 
   private async untilAnswers(port: number, url: string, name: string): Promise<void> {
@@ -152,6 +161,15 @@ async function endChild(child: ChildProcess): Promise<void> {
   const patience = setTimeout(() => child.kill('SIGKILL'), 12_000);
   await gone;
   clearTimeout(patience);
+}
+
+/** The accounts of a data directory, with passwords kept beside it. */
+function accountsOf(root: string) {
+  const secret = (name: string): string => kept(root, `${name}-password`, () => randomBytes(24).toString('base64url'));
+  return {
+    application: { name: 'anchor_bay', password: secret('application'), database: 'anchor_bay', rights: 'rows' },
+    standIn: { name: 'anchor_standin', password: secret('stand-in'), database: 'anchor_bay_standin', rights: 'all' },
+  } as const;
 }
 
 /** A secret beside the data, made when it is first asked for. */

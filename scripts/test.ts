@@ -9,13 +9,21 @@ import { buildOnce, guard, Stack } from './stack';
 import { stormSeeds } from './storms';
 
 const counts = { passed: 0, failed: 0 };
+let sinceMs = performance.now();
+/** Seconds since it was asked last. */
+function took(): string {
+  const nowMs = performance.now();
+  const seconds = Math.round((nowMs - sinceMs) / 1000);
+  sinceMs = nowMs;
+  return `${seconds} s`;
+}
 
 /** A check that is one of a kind: passes or fails as a whole. */
 function check(name: string, args: readonly string[]): void {
   const done = spawnSync(process.execPath, args, { encoding: 'utf8', env: { ...process.env, FORCE_COLOR: '0' } });
   const good = done.status === 0;
   counts[good ? 'passed' : 'failed']++;
-  console.log(`${good ? 'passed' : 'FAILED'}  ${name}`);
+  console.log(`${good ? 'passed' : 'FAILED'}  ${name}, ${took()}`);
   if (!good) console.log((done.stdout + done.stderr).slice(-6000));
 }
 
@@ -65,7 +73,7 @@ function browser(env: NodeJS.ProcessEnv): void {
 function tally(name: string, passed: number, failed: number, output: string): void {
   counts.passed += passed;
   counts.failed += failed;
-  console.log(`${failed ? 'FAILED' : 'passed'}  ${name}: ${passed} passed, ${failed} failed`);
+  console.log(`${failed ? 'FAILED' : 'passed'}  ${name}: ${passed} passed, ${failed} failed, ${took()}`);
   if (failed) console.log(output.slice(-8000));
 }
 

@@ -8,6 +8,7 @@ const PATHS = [
   '/workloads/1',
   '/policies',
   '/policies/1',
+  '/policies/6',
   '/runs',
   '/runbooks',
   '/runbooks/1',

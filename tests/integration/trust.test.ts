@@ -3,7 +3,8 @@ import { perform, type Person } from '@/commands/command';
 import { runNow } from '@/commands/runs';
 import type { Lane } from '@/core/protect/policy';
 import { DAY, HOUR, MINUTE } from '@/core/units';
-import { execute } from '@/store/database';
+import { execute, openDatabase } from '@/store/database';
+import { ensureAccount, type Server } from '../../scripts/mariadb';
 import { Harbour, LANES, START, WORKLOADS } from './harbour';
 
 jest.setTimeout(180_000);
@@ -145,6 +146,35 @@ test('an immutable point is kept by the database and by its place, whoever asks'
   const deletion = { copies: [{ place: { kind: 'repository', id: 2 }, copyKey: point.copy_key }] };
   await expect(harbour.operation('deleteCopies', deletion)).rejects.toThrow(/Locked until/);
   expect(await points(`id = ${point.id}`)).toHaveLength(1);
+});
+
+test('the account of the processes can change rows, and neither drop what guards them nor empty their table', async () => {
+  harbour = await Harbour.build('anchor_bay_trust_test', [backup]);
+  const { ANCHOR_DB_PORT: port, ANCHOR_DB_PASSWORD: password = '' } = process.env;
+  const server = { port: Number(port), password } as Server;
+  const account = { name: 'anchor_bay_trust', password: 'only-in-this-test', database: harbour.name };
+  await ensureAccount(server, { ...account, rights: 'rows' });
+  const db = openDatabase({
+    host: '127.0.0.1',
+    port: server.port,
+    user: account.name,
+    password: account.password,
+    name: harbour.name,
+    poolSize: 1,
+  });
+  try {
+    expect((await execute(db, 'UPDATE workloads SET cores = cores + 1 WHERE id = 1')).rows).toBe(1);
+    for (const sql of [
+      'DROP TRIGGER points_stay',
+      'TRUNCATE TABLE points',
+      'DROP TABLE points',
+      'ALTER TABLE points DROP COLUMN immutable_until_ms',
+      'SELECT * FROM mysql.global_priv',
+    ])
+      await expect(execute(db, sql)).rejects.toThrow(/denied/);
+  } finally {
+    await db.close();
+  }
 });
 
 test('a shut window holds runs back until it opens, and a pause until it ends; then the newest is made up for', async () => {

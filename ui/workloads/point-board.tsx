@@ -22,6 +22,14 @@ export interface BoardPoint {
   readonly immutableUntilMs: number | null;
   readonly bad: 'rotten' | 'missing' | null;
   readonly verifiedMs: number | null;
+  /** Workloads that were captured at the same instant with it. */
+  readonly together: number;
+}
+/** What a stream's journal holds besides its points: every second of these. */
+export interface BoardJournal {
+  readonly lane: string;
+  readonly place: string;
+  readonly spans: ReadonlyArray<{ readonly fromMs: number; readonly toMs: number }>;
 }
 
 const LEFT = 176;
@@ -46,11 +54,13 @@ function xOf(ageMs: number): number {
 
 export function PointBoard({
   points,
+  journals,
   rpoMs,
   asOfMs,
   canHold,
 }: {
   points: readonly BoardPoint[];
+  journals: readonly BoardJournal[];
   rpoMs: number;
   asOfMs: number;
   canHold: boolean;
@@ -149,6 +159,21 @@ export function PointBoard({
                 {span(asOfMs - newest.takenMs)} old
               </text>
               <line x1={0} x2={WIDTH} y1={y + ROW - 0.5} y2={y + ROW - 0.5} stroke="var(--hair)" />
+              {journals
+                .filter((j) => j.lane === newest.lane && j.place === newest.place)
+                .flatMap((j) => j.spans)
+                .map(({ fromMs, toMs }) => (
+                  <rect
+                    key={fromMs}
+                    x={xOf(asOfMs - fromMs)}
+                    y={y + ROW - 7}
+                    width={Math.max(1, xOf(asOfMs - toMs) - xOf(asOfMs - fromMs))}
+                    height={3}
+                    fill="var(--inside-fill)"
+                  >
+                    <title>Every second of this can be had</title>
+                  </rect>
+                ))}
               {row.points.map((p) => {
                 const tall = p.consistency === 'application' ? 20 : 13;
                 const chosen = p.id === picked.id;
@@ -228,6 +253,11 @@ function Picked({
       <span>
         {p.why}; {goes}
       </span>
+      {p.together > 0 && (
+        <span>
+          at one instant with {p.together} {p.together === 1 ? 'other' : 'others'}
+        </span>
+      )}
       {p.bad ? (
         <span className="s-over">
           {p.bad === 'rotten' ? 'read back wrong: does not count' : 'missing at its place: does not count'}

@@ -82,7 +82,7 @@ export default async function WorkloadPage({ params, searchParams }: SubjectProp
       {view.streams.map((stream) => (
         <StreamPanel key={stream.lane} workloadId={s.id} stream={stream} asOfMs={asOfMs} />
       ))}
-      <PointBoard points={view.points} rpoMs={s.rpoMs} asOfMs={asOfMs} canHold={isNow} />
+      <PointBoard points={view.points} journals={view.streams} rpoMs={s.rpoMs} asOfMs={asOfMs} canHold={isNow} />
       <div className="two low">
         <Disks view={view} />
         <Runs view={view} zone={zone} asOfMs={asOfMs} />
