@@ -36,7 +36,7 @@ export const addNoticeRoute = command({
       .max(7 * DAY, 'At most a week.')
       .nullable()
       .defined(),
-    gatherMs: number().integer().min(0).max(DAY, 'At most a day.').default(0),
+    gatherMs: number().integer().min(0).max(DAY, 'At most a day.'),
   }),
   run: async ({ kind, target, level, quietFromMin, quietToMin, escalateAfterMs, gatherMs }, { db, tx, nowMs }) => {
     if ((quietFromMin === null) !== (quietToMin === null))
@@ -54,7 +54,7 @@ export const addNoticeRoute = command({
         quietFromMin,
         quietToMin,
         escalateAfterMs,
-        gatherMs,
+        gatherMs ?? 0,
         nowMs,
       ],
       tx,

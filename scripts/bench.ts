@@ -5,7 +5,7 @@
 import { seedDemo } from '@/demo/seed';
 import { openDatabase } from '@/store/database';
 import { benchCore } from './bench/core';
-import { benchEngine } from './bench/engine';
+import { benchEngine, benchStart } from './bench/engine';
 import { print } from './bench/figure';
 import { benchPages } from './bench/pages';
 import { guard, Stack } from './stack';
@@ -34,13 +34,14 @@ await guard(async (onStop) => {
   const seconds = (performance.now() - started) / 1000;
   print({ name: 'seeding', n: 1, value: seconds, unit: 's', better: 'lower', target: 60 });
   await stack.startStandIn();
-  stack.startEngine();
+  const engine = stack.startEngine();
   const db = openDatabase(stack.databaseOptions(2));
-  if (wanted('engine')) await benchEngine(db, () => stack.startEngine());
+  if (wanted('engine')) await benchEngine(db, engine.pid ?? 0, () => stack.startEngine());
   if (wanted('pages')) {
     await stack.startWeb();
     await benchPages(db, stack.address);
   }
+  if (wanted('engine')) await benchStart(db);
   await db.close();
   await stack.stop();
   process.exit(0);

@@ -4,9 +4,10 @@ import type { Throttle } from '@/core/flow/throttle';
 import type { DiskRole, Sending } from '@/core/protect/policy';
 import type { EpochMs } from '@/core/units';
 import { CloneYard, type CheckKind } from '@/standin/world/clones';
-import { placeKey } from '@/standin/world/estate';
+import { placeKey, type PlaceName } from '@/standin/world/estate';
 import type { SnapshotName } from '@/standin/world/snapshots';
-import type { PlaceName, StreamOrder, TransferOrder, World } from '@/standin/world/world';
+import type { StreamOrder, TransferOrder } from '@/standin/world/sending';
+import type { World } from '@/standin/world/world';
 
 type CopyName = PlaceName & { readonly copyKey: string };
 

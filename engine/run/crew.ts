@@ -102,6 +102,7 @@ export class Crew {
         outcome.kind === 'succeeded' ? [this.successOf(work, outcome)] : [],
       );
       const ours = successes.length ? await settleSuccesses(this.db, this.owner, successes) : [];
+      await this.releaseCaptured(ours);
       for (const { work, outcome } of done) {
         await this.settleOther(work, outcome);
         this.inHand.delete(work.run.id);
@@ -113,6 +114,17 @@ export class Crew {
       this.finished.unshift(...done.slice(written));
       throw error;
     }
+  }
+
+  /** Snapshots that were captured together, now that their points are written; one that stays is left to reconciliation. */
+  private async releaseCaptured(written: readonly SettledSuccess[]): Promise<void> {
+    const runs = written.filter(({ run }) => run.group_key !== null).map(({ run }) => run);
+    await Promise.allSettled(
+      runs.flatMap((run) => {
+        const keys = runKeys(run.id, run.attempt, true);
+        return [this.site.releaseSnapshot(keys.snapshot), this.site.forgetTransfer(keys.copy)];
+      }),
+    );
   }
 
   private async settleOther({ run }: InHand, outcome: Outcome): Promise<void> {

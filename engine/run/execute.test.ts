@@ -241,3 +241,12 @@ test('a stream is opened by its first point and marked by the next ones', async 
   const marked = await executeRun(streaming, context({ markStream: () => Promise.resolve(mark) }));
   expect(marked).toMatchObject({ kind: 'succeeded', takenMs: 120, usableMs: 150, storedBytes: 7 });
 });
+
+test('the snapshot of a capture outlives its run: a try after a crash goes on from the same instant', async () => {
+  const calls: string[] = [];
+  const capture = { key: 'g1', members: () => Promise.resolve([{ runId: 9, workloadId: 1 }]) };
+  const snapshotTogether = () => Promise.resolve({ takenMs: 100, frozen: true });
+  const outcome = await executeRun({ ...job, capture }, context({ snapshotTogether }, calls));
+  expect(outcome.kind).toBe('succeeded');
+  expect(calls).not.toContain('releaseSnapshot');
+});

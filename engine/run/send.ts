@@ -32,8 +32,11 @@ const fromSnapshot: Way = async (job, keys, context, log) => {
   log.begin('verify');
   const storedBytes = await verifiedBytes(job, keys.copy, changes.digest, site);
   await lock(job, keys.copy, takenMs, site);
-  log.begin('release snapshot');
-  await release(keys.snapshot, site, log);
+  // One of a capture stays until its point is written: a try after a crash goes on from it.
+  if (!job.capture) {
+    log.begin('release snapshot');
+    await release(keys.snapshot, site, log);
+  }
   return {
     kind: 'succeeded',
     takenMs,

@@ -5,8 +5,9 @@ import { DEMO_USERS } from '@/demo/seed';
 import { watch } from '@/queries/watch';
 import { workloadPage, type WorkloadFilter } from '@/queries/workloads';
 import { DemoClock } from '@/store/clock';
-import { execute, selectOne, type Database } from '@/store/database';
+import type { Database } from '@/store/database';
 import { print } from './figure';
+import { growFleet, growPoints } from './grow';
 
 const ALL: WorkloadFilter = {
   text: '',
@@ -31,32 +32,6 @@ async function timeToUsable(page: Page, path: string, selector: string): Promise
   return best;
 }
 
-/** Copies the fleet until it has at least `wanted` workloads; each copy with its enrolment, schedules and live points. */
-async function growFleet(db: Database, wanted: number): Promise<number> {
-  const base = (await selectOne<{ n: number }>(db, 'SELECT COUNT(*) n FROM workloads'))?.n ?? 0;
-  const fields =
-    'application_id, site_id, cluster_id, datastore_id, network_id, address, cores, memory_bytes, role, labels, guest_agent, newest_taken_ms, newest_off_site_taken_ms, last_passed_drill_ms';
-  for (let k = 1; base * k < wanted; k++) {
-    const by = k * 10_000;
-    await execute(
-      db,
-      `INSERT INTO workloads (id, name, ${fields}) SELECT id + ?, CONCAT(name, '-', ?), ${fields} FROM workloads WHERE id <= ?`,
-      [by, k, base],
-    );
-    await execute(
-      db,
-      'INSERT INTO enrolments SELECT id + ?, workload_id + ?, policy_id, revision, reason, since_ms FROM enrolments WHERE id <= ?',
-      [by, by, base],
-    );
-    await execute(
-      db,
-      `INSERT INTO schedules SELECT enrolment_id + ?, lane_key, workload_id + ?, NULL, typical_ms, NULL, 0, NULL, NULL FROM schedules WHERE enrolment_id <= ?`,
-      [by, by, base],
-    );
-  }
-  return (await selectOne<{ n: number }>(db, 'SELECT COUNT(*) n FROM workloads'))?.n ?? 0;
-}
-
 export async function benchPages(db: Database, address: string): Promise<void> {
   const browser = await chromium.launch({
     executablePath: '/usr/bin/chromium',
@@ -68,7 +43,12 @@ export async function benchPages(db: Database, address: string): Promise<void> {
   await page.getByLabel('Password').fill(DEMO_USERS[0].password);
   await page.getByRole('button', { name: 'Sign in' }).click();
   await page.waitForURL('**/');
-  for (const n of [184, await growFleet(db, 10_000)]) {
+  for (const grow of [() => growFleet(db, 0), () => growFleet(db, 10_000)]) {
+    const n = await grow();
+    if (n >= 10_000) {
+      const points = await growPoints(db, 2_000_000);
+      print({ name: 'points behind what follows', n: points, value: points, unit: 'points', better: 'higher' });
+    }
     await onePage(page, n, 'Watch', '/', '[data-standing]');
     await onePage(page, n, 'Workloads', '/workloads', 'a.vrow');
     const { nowMs } = await new DemoClock(db).read();

@@ -29,6 +29,10 @@ export interface EstatePlace {
   readonly name: string;
   readonly capacityBytes: number;
 }
+export interface PlaceName {
+  readonly kind: 'datastore' | 'repository';
+  readonly id: number;
+}
 export interface EstateWorkload {
   readonly id: number;
   readonly name: string;

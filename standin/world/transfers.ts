@@ -21,6 +21,7 @@ interface Transfer {
   readonly place: EstatePlace;
   readonly copy: Copy;
   readonly totalBytes: number;
+  /** null: no limit of its own. */
   readonly demandBps: number | null;
   /** Reading, opening and closing take at least until here, however fast the line is. */
   readonly notBeforeMs: EpochMs;
@@ -38,8 +39,8 @@ export interface NewTransfer {
   readonly copy: Copy;
   /** On the line. */
   readonly bytes: number;
-  /** Most it can use of the line, in bits a second; absent: all. */
-  readonly demandBps?: number;
+  /** Most it can use of the line, in bits a second; Infinity: all. */
+  readonly demandBps: number;
 }
 
 /** Fixed cost of a run besides its bytes, in ms: common practice, no source. */
@@ -104,7 +105,7 @@ export class Transfers {
       place,
       copy,
       totalBytes: bytes,
-      demandBps: demandBps ?? null,
+      demandBps: demandBps === Infinity ? null : demandBps,
       notBeforeMs: this.nowMs + setup,
       linkName: link?.name ?? null,
       completedMs: null,
@@ -113,7 +114,7 @@ export class Transfers {
     };
     this.byKey.set(key, transfer);
     const way = kind === 'snapshot' ? [] : this.wayOf(fromSiteId, place);
-    this.lines.start(key, way, bytes, { demand: demandBps ?? Infinity });
+    this.lines.start(key, way, bytes, { demand: demandBps });
   }
 
   /** Stops and forgets; an unknown one is no error. */

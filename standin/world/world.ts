@@ -2,51 +2,20 @@
  * The simulated world: sites, disks, copies, what is on its way, and faults. Time is an argument and only goes forward.
  * Every change carries a key; the same key twice has one effect.
  */
-import { hash } from 'node:crypto';
 import type { Fault } from '@/core/protect/fault';
 import { USUAL_SENDING, type DiskRole, type LaneKind, type Sending } from '@/core/protect/policy';
-import type { DurationMs, EpochMs } from '@/core/units';
+import type { EpochMs } from '@/core/units';
 import { DiskContent } from '@/standin/world/content';
 import { COMPRESSED, CopyStore, type Copy } from '@/standin/world/copies';
-import { placeKey, type Estate, type EstatePlace, type EstateWorkload } from '@/standin/world/estate';
+import { pointDigest, rottenOf } from '@/standin/world/digest';
+import { placeKey, type Estate, type EstatePlace, type EstateWorkload, type PlaceName } from '@/standin/world/estate';
 import { Faults } from '@/standin/world/faults';
 import { WorldRefusal } from '@/standin/world/refusal';
+import { senderLimit, wireShareOf, type StreamOrder, type TransferOrder } from '@/standin/world/sending';
 import { Shipments } from '@/standin/world/shipments';
 import { Snapshots, type Snapshot, type SnapshotName } from '@/standin/world/snapshots';
 import { Streams, type Stream } from '@/standin/world/streams';
 import { Transfers } from '@/standin/world/transfers';
-
-export interface PlaceName {
-  readonly kind: 'datastore' | 'repository';
-  readonly id: number;
-}
-
-/** Bytes on the line for a byte that was written; common practice, no source. */
-const WIRE_SHARE: Readonly<Record<Sending['compression'], number>> = {
-  none: 1,
-  fast: COMPRESSED,
-  strong: 0.8 * COMPRESSED,
-};
-/** Share of a mover's rate that one sender reaches while it works on the bytes; common practice, no source. */
-const WORK_SHARE: Readonly<Record<Sending['compression'], number>> = { none: 1, fast: 1, strong: 0.4 };
-const ENCRYPTED_SHARE = 0.7;
-
-export interface TransferOrder {
-  readonly key: string;
-  readonly snapshotKey: string;
-  readonly kind: LaneKind;
-  readonly place: PlaceName;
-  readonly excludeRoles: readonly DiskRole[];
-  readonly sending?: Sending;
-}
-export interface StreamOrder {
-  readonly key: string;
-  /** The copy that it goes on from. */
-  readonly copyKey: string;
-  readonly place: PlaceName;
-  readonly journalMs: DurationMs;
-  readonly sending?: Sending;
-}
 
 export class World {
   readonly copies: CopyStore;
@@ -159,7 +128,7 @@ export class World {
     const place = this.place(placeName);
     const { workloadId, takenMs, diskIds } = this.requireCopy(placeName, copyKey);
     const { siteId: fromSiteId } = this.workload(workloadId);
-    const wireShare = WIRE_SHARE[sending.compression];
+    const wireShare = wireShareOf(sending);
     this.streams.open({ key, workloadId, fromSiteId, place, diskIds, journalMs, wireShare, throughMs: takenMs });
   }
 
@@ -286,13 +255,12 @@ export class World {
     this.requireSite(place.siteId);
     this.requireWritable(place);
     const { send } = this.copies.difference(placeKey(place), copy.workloadId, copy.diskIds, copy.takenMs);
-    const bytes = kind === 'snapshot' ? 0 : Math.round((send / COMPRESSED) * WIRE_SHARE[sending.compression]);
+    const bytes = kind === 'snapshot' ? 0 : Math.round((send / COMPRESSED) * wireShareOf(sending));
     if (this.isFull(place, kind === 'snapshot' ? 0 : send))
       throw new WorldRefusal('repository-full', place.name, 'No space left for new content.');
-    const share = WORK_SHARE[sending.compression] * (sending.encrypted ? ENCRYPTED_SHARE : 1);
     const mover = this.estate.movers.find((m) => m.siteId === fromSiteId);
-    const demand = mover && share < 1 ? { demandBps: mover.rateBps * share } : {};
-    this.transfers.start({ key, kind, fromSiteId, place, copy, bytes, ...demand });
+    const demandBps = senderLimit(sending, mover?.rateBps);
+    this.transfers.start({ key, kind, fromSiteId, place, copy, bytes, demandBps });
   }
 
   private captured(snapshotKey: string, excludeRoles: readonly DiskRole[]) {
@@ -359,15 +327,7 @@ export class World {
   }
 }
 
-/** Digest of a point: SHA-256 over the digests of its disks in the order of their ids. */
-export function pointDigest(diskDigests: readonly string[]): string {
-  return hash('sha256', diskDigests.join('\n'), 'hex');
-}
-
 const isoOf = (atMs: EpochMs): string => new Date(atMs).toISOString();
-
-const rottenOf = (copy: Copy, diskId: number): number[] =>
-  copy.rottenBlocks.filter((rotten) => rotten.diskId === diskId).map((rotten) => rotten.block);
 
 function includedDisks(workload: EstateWorkload, excludeRoles: readonly DiskRole[]): number[] {
   return workload.disks.filter((disk) => !excludeRoles.includes(disk.role)).map((disk) => disk.id);

@@ -6,7 +6,7 @@ import type { Lane } from '@/core/protect/policy';
 import { nextDue } from '@/core/protect/stagger';
 import type { EpochMs } from '@/core/units';
 import { DiskContent } from '@/standin/world/content';
-import { pointDigest } from '@/standin/world/world';
+import { pointDigest } from '@/standin/world/digest';
 import { usableSpans } from '@/store/good';
 import { estateOf, START, type Harbour } from '../integration/harbour';
 import { IMMUTABLE_MS, RPO_MS, WORKLOADS } from './fleet';

@@ -144,7 +144,8 @@ test('a policy is made and revised by the API, and what cannot work is refused a
   expect(made.workloads).toBe(0);
   expect((await api.post('/api/v1/policies', { data: policy })).status()).toBe(409);
   const { consistency, excludeRoles, targets } = backup;
-  const settings = { consistency, excludeRoles, targets, firstCopy: 'at-night' };
+  const { sending } = backup;
+  const settings = { consistency, excludeRoles, targets, sending, firstCopy: 'at-night' };
   const { cadence, ladder } = backup;
   const revision = { baseRevision: 1, laneKey: 'backup', cadence, ladder, settings, acceptLoss: false };
   const revised = await api.post(`/api/v1/policies/${made.policyId as number}/revisions`, { data: revision });

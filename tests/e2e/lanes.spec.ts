@@ -15,7 +15,7 @@ test.beforeAll(async ({ browser }) => {
 
 async function openWorkload(name: string): Promise<void> {
   await page.goto(`/workloads?text=${name}`);
-  await page.getByRole('link', { name, exact: true }).first().click();
+  await page.locator('a.vrow').filter({ hasText: name }).first().click();
   await page.waitForURL(/\/workloads\/\d+/);
 }
 

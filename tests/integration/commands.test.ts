@@ -89,6 +89,7 @@ async function takePoints(
       copy_key: `c${id}`,
       verified_ms: at,
       immutable_until_ms: null,
+      group_key: null,
       ...over,
     };
     await insertMany(harbour.db, 'points', POINT_COLUMNS, [POINT_COLUMNS.map((column) => values[column])]);
@@ -308,6 +309,7 @@ test('of every hour the first reading of space stays, and the newest is what is 
       repositories: [{ id: 2, usedBytes }],
       defaultPasswords: [],
       wrongClocks: [],
+      movingDisks: [],
     };
     return observeConditions(harbour.db, { status: () => Promise.resolve(status) } as unknown as SiteController, atMs);
   };

@@ -60,7 +60,7 @@ test.each([
 });
 
 test('an occurrence cannot have two runs, a workload not two open misses', async () => {
-  const run = [1, 1, 1, 1, 'a', 'backup', 77, 'cadence', 'waiting', 1];
+  const run = [1, 1, 1, 1, 'a', 'backup', 77, 'cadence', 'waiting', 1, null];
   await insertMany(db, 'runs', PLANNED_COLUMNS, [run]);
   await expect(insertMany(db, 'runs', PLANNED_COLUMNS, [run])).rejects.toThrow();
   await insertMany(db, 'misses', ['workload_id', 'from_ms'], [[1, 1]]);

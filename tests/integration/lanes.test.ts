@@ -4,7 +4,7 @@ import { DAY, HOUR, MINUTE, SECOND } from '@/core/units';
 import { makePoint } from '@/commands/runs';
 import { perform } from '@/commands/command';
 import { standings } from '@/queries/standing';
-import { pointDigest } from '@/standin/world/world';
+import { pointDigest } from '@/standin/world/digest';
 import { DiskContent } from '@/standin/world/content';
 import { execute } from '@/store/database';
 import { estateOf, Harbour, LANES, START, WORKLOADS } from './harbour';
