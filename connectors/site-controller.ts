@@ -148,6 +148,8 @@ export interface FleetStatus {
     readonly throttles: readonly Throttle[];
   }>;
   readonly repositories: ReadonlyArray<{ readonly id: number; readonly usedBytes: number }>;
+  /** Working disks, and what snapshots and copies take besides. */
+  readonly datastores: ReadonlyArray<{ readonly id: number; readonly usedBytes: number }>;
   /** Names of sites that still have the password they came with, and of those whose clock is wrong. */
   readonly defaultPasswords: readonly string[];
   readonly wrongClocks: readonly string[];

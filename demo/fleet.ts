@@ -166,6 +166,7 @@ export function buildEstate(fleet: readonly FleetWorkload[]): Estate {
       id: w.id,
       name: w.name,
       siteId: w.siteId,
+      datastoreId: w.datastoreId,
       guestAgent: true,
       cluster: `${SITES[w.siteId - 1]?.code.toLowerCase()}-c1`,
       bootSeconds: (w.role === 'db' ? 210 : 80) + Math.round(chance(w.id, 1) * 90),

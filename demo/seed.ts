@@ -70,7 +70,7 @@ export async function seedDemo(options: SeedOptions): Promise<void> {
   }
 }
 
-/** How often the history reads the space of repositories. */
+/** How often the history reads the space of places. */
 const SPACE_EVERY_MS = 6 * 3_600_000;
 
 const lanesOf = (w: FleetWorkload): readonly Lane[] => POLICIES.find((p) => p.id === w.policyId)?.lanes ?? [];
@@ -138,9 +138,9 @@ async function makeHistory(
 }
 
 function spaceReadings(controller: Controller, atMs: number): SpaceReading[] {
-  return controller.operations
-    .status()
-    .repositories.map(({ id, usedBytes }) => ({ repositoryId: id, atMs, usedBytes }));
+  const { repositories, datastores } = controller.operations.status();
+  const reading = (kind: SpaceReading['kind']) => (p: { id: number; usedBytes: number }) => ({ kind, ...p, atMs });
+  return [...repositories.map(reading('repository')), ...datastores.map(reading('datastore'))];
 }
 
 function runbookOf(runbooks: readonly FleetRunbook[], held: { application: string; from: number }): FleetRunbook {

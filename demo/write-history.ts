@@ -123,7 +123,8 @@ export class HistoryStream implements HistorySink {
 }
 
 export interface SpaceReading {
-  readonly repositoryId: number;
+  readonly kind: 'repository' | 'datastore';
+  readonly id: number;
   readonly atMs: number;
   readonly usedBytes: number;
 }
@@ -131,9 +132,9 @@ export interface SpaceReading {
 export async function writeSpace(pool: Pool, readings: readonly SpaceReading[]): Promise<void> {
   await insert(
     pool,
-    'space_samples',
-    ['repository_id', 'at_ms', 'used_bytes'],
-    readings.map((r) => [r.repositoryId, r.atMs, r.usedBytes]),
+    'place_space',
+    ['place_kind', 'place_id', 'at_ms', 'used_bytes'],
+    readings.map((r) => [r.kind, r.id, r.atMs, r.usedBytes]),
   );
 }
 

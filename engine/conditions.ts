@@ -60,17 +60,27 @@ async function statusOf(site: SiteController): Promise<FleetStatus> {
     return await site.status();
   } catch (error) {
     if (!(error instanceof ControllerError)) throw error;
-    return { sitesUp: [], links: [], repositories: [], defaultPasswords: [], wrongClocks: [], movingDisks: [] };
+    return {
+      sitesUp: [],
+      links: [],
+      repositories: [],
+      datastores: [],
+      defaultPasswords: [],
+      wrongClocks: [],
+      movingDisks: [],
+    };
   }
 }
 
-/** What each repository uses now; of every hour the first reading stays, so that the past shows nothing early. */
+/** What each place uses now; of every hour the first reading stays, so that the past shows nothing early. */
 async function noteSpace(db: Database, status: FleetStatus, nowMs: EpochMs): Promise<void> {
   const hourMs = Math.floor(nowMs / HOUR) * HOUR;
   const used = status.repositories.map((repository) => [repository.id, repository.usedBytes]);
   await updateMany(db, 'repositories', ['id'], ['used_bytes'], used);
-  const samples = status.repositories.map(({ id, usedBytes }) => [id, hourMs, usedBytes]);
-  await insertMany(db, 'space_samples', ['repository_id', 'at_ms', 'used_bytes'], samples, undefined, 'INSERT IGNORE');
+  const sample = (kind: string) => (p: FleetStatus['repositories'][number]) => [kind, p.id, hourMs, p.usedBytes];
+  const samples = [...status.repositories.map(sample('repository')), ...status.datastores.map(sample('datastore'))];
+  const columns = ['place_kind', 'place_id', 'at_ms', 'used_bytes'];
+  await insertMany(db, 'place_space', columns, samples, undefined, 'INSERT IGNORE');
 }
 
 async function siteNames(db: Database): Promise<string[]> {

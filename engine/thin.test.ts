@@ -48,7 +48,12 @@ test('held and immutable points stay, an immutable one until its date', () => {
 
 test('conditions: silent sites, links down and slow; full rate is no condition', () => {
   const link = (id: number, factor: number) => ({ id, name: `line ${id}`, factor, throttles: [] });
-  const status = { sitesUp: ['Ostgate'], links: [link(1, 1), link(2, 0.35), link(3, 0)], repositories: [] };
+  const status = {
+    sitesUp: ['Ostgate'],
+    links: [link(1, 1), link(2, 0.35), link(3, 0)],
+    repositories: [],
+    datastores: [],
+  };
   const trouble = { defaultPasswords: ['Ostgate'], wrongClocks: ['Norde'], movingDisks: ['pay-db-01'] };
   expect(conditionsOf({ ...status, ...trouble }, ['Ostgate', 'Norde'])).toEqual([
     { subject: 'Norde', state: 'no-answer', factor: null },

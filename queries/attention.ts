@@ -1,8 +1,9 @@
 /** Attention: one entry a cause, many effects, with the best next action. */
 import { groupBy } from '@/core/group-by';
 import { causeKey, CAUSES, isCauseCode, titleOf } from '@/core/protect/cause';
-import { DAY, type EpochMs } from '@/core/units';
-import { repositorySpace, type RepositorySpace } from '@/queries/space';
+import { CRITICAL_SHARE } from '@/core/forecast/space';
+import { DAY, HOUR, type EpochMs } from '@/core/units';
+import { spaceOfPlaces, type PlaceSpace } from '@/queries/space';
 import type { WorkloadStanding } from '@/queries/standing';
 import { select, type Database } from '@/store/database';
 
@@ -53,11 +54,11 @@ export async function attention(
     ),
   );
   const byId = new Map(list.map((w) => [w.id, w]));
-  const entries = foldByCause(failing, byId, isNow);
+  const entries = foldByCause(failing, byId, asOfMs, isNow);
   const explained = new Set(entries.flatMap((e) => e.workloadIds));
   entries.push(...notEnrolled(list, enrolled));
   entries.push(...unexplained(list.filter((w) => !explained.has(w.id) && enrolled.has(w.id))));
-  entries.push(...(await repositorySpace(db, asOfMs)).flatMap((r) => lowSpace(r, asOfMs) ?? []));
+  entries.push(...(await spaceOfPlaces(db, asOfMs)).flatMap((p) => lowSpace(p, asOfMs) ?? []));
   entries.push(...(await otherCauses(db, asOfMs)));
   entries.push(...unproven(list));
   const taken = await takenUp(db, asOfMs);
@@ -76,6 +77,7 @@ const worstTier = (e: AttentionEntry, byId: Map<number, WorkloadStanding>): numb
 function foldByCause(
   failing: readonly Failing[],
   byId: Map<number, WorkloadStanding>,
+  asOfMs: EpochMs,
   isNow: boolean,
 ): AttentionEntry[] {
   const causes = groupBy(failing, (f) => causeKey(f.cause_code, f.cause_subject));
@@ -92,17 +94,39 @@ function foldByCause(
       count: over ? `${over} over` : closing ? `${closing} closing` : `${ids.length} failing`,
       title: titleOf(code, subject),
       sinceMs: Math.min(...list.map((f) => f.since_ms)),
-      effect: effectOf(workloads, over, closing, isCauseCode(code) && isNow ? CAUSES[code].remedy : ''),
+      effect: effectOf(
+        workloads,
+        over,
+        closing,
+        nextOf(workloads, asOfMs),
+        isCauseCode(code) && isNow ? CAUSES[code].remedy : '',
+      ),
       workloadIds: ids,
       action: { kind: 'open-runs', cause: code, subject, label: 'See the failed runs' },
     };
   });
 }
 
-function effectOf(workloads: readonly WorkloadStanding[], over: number, closing: number, remedy: string): string {
+/** What comes next if nothing changes: the workload that goes over its RPO first, where that is within a day. */
+function nextOf(workloads: readonly WorkloadStanding[], asOfMs: EpochMs): string {
+  const [next] = workloads
+    .filter((w) => w.overAtMs !== null && w.overAtMs - asOfMs < DAY)
+    .sort((a, b) => (a.overAtMs ?? 0) - (b.overAtMs ?? 0));
+  if (!next || next.overAtMs === null) return '';
+  const ms = Math.max(0, next.overAtMs - asOfMs);
+  return ` Next over: ${next.name} in ${ms < HOUR ? `${Math.round(ms / 60_000)} min` : `${(ms / HOUR).toFixed(1)} h`}.`;
+}
+
+function effectOf(
+  workloads: readonly WorkloadStanding[],
+  over: number,
+  closing: number,
+  next: string,
+  remedy: string,
+): string {
   const count = workloads.length === 1 ? (workloads[0]?.name ?? '') : `${workloads.length} workloads`;
   const parts = [over ? `${over} over` : '', closing ? `${closing} closing` : ''].filter(Boolean).join(', ');
-  return `${count} affected${parts ? ` (${parts})` : ', all inside so far'}. ${remedy}`;
+  return `${count} affected${parts ? ` (${parts})` : ', all inside so far'}.${next} ${remedy}`;
 }
 
 function notEnrolled(list: readonly WorkloadStanding[], enrolled: ReadonlySet<number>): AttentionEntry[] {
@@ -152,13 +176,13 @@ function unexplained(list: readonly WorkloadStanding[]): AttentionEntry[] {
   });
 }
 
-/** A repository is worth a word when it is this full, or will be full this soon. */
+/** A place is worth a word when it is this full, or will be full this soon. */
 const LOW_SHARE = 0.9;
 const SOON_MS = 30 * DAY;
 
-/** What to say of a repository that runs out of space; null while there is room. */
-export function lowSpace(r: RepositorySpace, asOfMs: EpochMs): AttentionEntry | null {
-  const share = r.usedBytes / r.capacityBytes;
+/** What to say of a place that runs out of space; null while there is room. */
+export function lowSpace(r: PlaceSpace, asOfMs: EpochMs): AttentionEntry | null {
+  const share = (r.usedBytes ?? 0) / r.capacityBytes;
   const soon = r.fullMs !== null && r.fullMs - asOfMs < SOON_MS;
   if (share < LOW_SHARE && !soon) return null;
   const growth = r.bytesPerDay === null ? '' : `${(r.bytesPerDay / 1e9).toFixed(1)} GB a day`;
@@ -170,9 +194,9 @@ export function lowSpace(r: RepositorySpace, asOfMs: EpochMs): AttentionEntry | 
     key: `space/${r.name}`,
     state: r.fullMs !== null && r.fullMs - asOfMs < 7 * DAY ? 'closing' : 'inside',
     count: `${Math.floor(share * 100)}% full`,
-    title: `Repository ${r.name} is running out of space`,
+    title: `${r.kind === 'repository' ? 'Repository' : 'Datastore'} ${r.name} is running out of space`,
     sinceMs: null,
-    effect: `${when} Add capacity, or shorten a ladder that writes to it.`,
+    effect: `${when}${share >= CRITICAL_SHARE && r.kind === 'repository' ? ' It takes no first copies.' : ''} Add capacity, or shorten a ladder that writes to it.`,
     workloadIds: [],
     action: { kind: 'open-policies', label: 'See the ladders' },
   };

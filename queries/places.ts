@@ -1,6 +1,6 @@
 /** Places that hold points: their space, and what lies there against what should. */
 import type { EpochMs } from '@/core/units';
-import { repositorySpace } from '@/queries/space';
+import { spaceOfPlaces } from '@/queries/space';
 import { select, type Database } from '@/store/database';
 
 export interface PlaceRow {
@@ -64,7 +64,7 @@ export async function placesView(
         ORDER BY p.kind DESC, p.id`,
       [asOfMs, asOfMs],
     ),
-    repositorySpace(db, asOfMs),
+    spaceOfPlaces(db, asOfMs),
     select<{
       id: number;
       kind: FindingRow['kind'];
@@ -92,10 +92,10 @@ export async function placesView(
       asOfMs,
     ]),
   ]);
-  const spaceOf = new Map(space.map((s) => [s.id, s]));
+  const spaceOf = new Map(space.map((s) => [`${s.kind}:${s.id}`, s]));
   return {
     places: rows.map((p) => {
-      const own = p.kind === 'repository' ? spaceOf.get(p.id) : undefined;
+      const own = spaceOf.get(`${p.kind}:${p.id}`);
       return {
         kind: p.kind,
         id: p.id,

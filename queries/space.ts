@@ -1,4 +1,4 @@
-/** Repositories as they stood at a moment, and when each will be full. */
+/** Places that hold copies as they stood at a moment, and when each will be full. */
 import { spaceTrend } from '@/core/forecast/space';
 import { groupBy } from '@/core/group-by';
 import { DAY, type DurationMs, type EpochMs } from '@/core/units';
@@ -7,36 +7,41 @@ import { select, type Database } from '@/store/database';
 /** The trend is taken from this far back. */
 const TREND_MS: DurationMs = 14 * DAY;
 
-export interface RepositorySpace {
+export interface PlaceSpace {
+  readonly kind: 'repository' | 'datastore';
   readonly id: number;
   readonly name: string;
   readonly capacityBytes: number;
-  readonly usedBytes: number;
+  /** null: never read. */
+  readonly usedBytes: number | null;
   readonly bytesPerDay: number | null;
   readonly fullMs: EpochMs | null;
 }
 
-export async function repositorySpace(db: Database, asOfMs: EpochMs): Promise<RepositorySpace[]> {
-  const [repositories, samples] = await Promise.all([
-    select<{ id: number; name: string; capacity_bytes: number }>(
+/** Repositories first. */
+export async function spaceOfPlaces(db: Database, asOfMs: EpochMs): Promise<PlaceSpace[]> {
+  const [places, samples] = await Promise.all([
+    select<{ kind: PlaceSpace['kind']; id: number; name: string; capacity_bytes: number }>(
       db,
-      'SELECT id, name, capacity_bytes FROM repositories ORDER BY id',
+      `SELECT 'repository' kind, id, name, capacity_bytes FROM repositories UNION ALL
+       SELECT 'datastore', id, name, capacity_bytes FROM datastores ORDER BY kind DESC, id`,
     ),
-    select<{ repository_id: number; at_ms: EpochMs; used_bytes: number }>(
+    select<{ place_kind: PlaceSpace['kind']; place_id: number; at_ms: EpochMs; used_bytes: number }>(
       db,
-      'SELECT repository_id, at_ms, used_bytes FROM space_samples WHERE at_ms BETWEEN ? AND ? ORDER BY at_ms',
+      'SELECT place_kind, place_id, at_ms, used_bytes FROM place_space WHERE at_ms BETWEEN ? AND ? ORDER BY at_ms',
       [asOfMs - TREND_MS, asOfMs],
     ),
   ]);
-  const bySubject = groupBy(samples, (s) => s.repository_id);
-  return repositories.map((r) => {
-    const own = (bySubject.get(r.id) ?? []).map((s) => ({ atMs: s.at_ms, usedBytes: s.used_bytes }));
-    const trend = spaceTrend(own, r.capacity_bytes, asOfMs);
+  const byPlace = groupBy(samples, (s) => `${s.place_kind}:${s.place_id}`);
+  return places.map(({ kind, id, name, capacity_bytes: capacityBytes }) => {
+    const own = (byPlace.get(`${kind}:${id}`) ?? []).map((s) => ({ atMs: s.at_ms, usedBytes: s.used_bytes }));
+    const trend = spaceTrend(own, capacityBytes, asOfMs);
     return {
-      id: r.id,
-      name: r.name,
-      capacityBytes: r.capacity_bytes,
-      usedBytes: own.at(-1)?.usedBytes ?? 0,
+      kind,
+      id,
+      name,
+      capacityBytes,
+      usedBytes: own.at(-1)?.usedBytes ?? null,
       bytesPerDay: trend?.bytesPerDay ?? null,
       fullMs: trend?.fullMs ?? null,
     };

@@ -128,7 +128,11 @@ export class Controller {
   }
 
   private status() {
-    const { estate, faults, transfers, copies } = this.world;
+    const { estate, faults, transfers } = this.world;
+    const used = (kind: PlaceName['kind']) =>
+      estate.places
+        .filter((place) => place.kind === kind)
+        .map((place) => ({ id: place.id, usedBytes: this.world.usedBytes(place) }));
     const named = (kind: FaultKind): string[] =>
       faults.all.filter((fault) => fault.kind === kind).map((fault) => fault.subject);
     const silent = [...named('site-down'), ...named('name-lookup'), ...named('site-credentials')];
@@ -140,9 +144,8 @@ export class Controller {
         factor: transfers.linkFactor(link),
         throttles: transfers.throttlesOf(link.id),
       })),
-      repositories: estate.places
-        .filter((place) => place.kind === 'repository')
-        .map((place) => ({ id: place.id, usedBytes: copies.usedBytes(placeKey(place)) })),
+      repositories: used('repository'),
+      datastores: used('datastore'),
       defaultPasswords: named('default-password'),
       wrongClocks: named('clock-drift'),
       movingDisks: named('disks-moving'),

@@ -6,6 +6,7 @@ import { ruleCadences } from '@/store/migrations/0004-rule-cadences';
 import { selectors } from '@/store/migrations/0005-selectors';
 import { spaceSamples } from '@/store/migrations/0003-space-samples';
 import { lanes } from '@/store/migrations/0008-lanes';
+import { placeSpace } from '@/store/migrations/0009-place-space';
 import { outside } from '@/store/migrations/0007-outside';
 import { trust } from '@/store/migrations/0006-trust';
 import type { Database } from '@/store/database';
@@ -28,6 +29,7 @@ const MIGRATIONS: readonly Migration[] = [
   trust,
   outside,
   lanes,
+  placeSpace,
 ];
 
 /** What a database of this version has gone through. */

@@ -42,6 +42,8 @@ export interface EstateWorkload {
   readonly bootSeconds: number;
   readonly serviceSeconds: number;
   readonly disks: readonly DiskSpec[];
+  /** Where its working disks lie. */
+  readonly datastoreId?: number;
   /** Cluster it runs on. */
   readonly cluster?: string;
 }

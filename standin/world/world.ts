@@ -27,6 +27,8 @@ export class World {
   private readonly disks = new Map<number, DiskContent>();
   private readonly workloads = new Map<number, EstateWorkload>();
   private readonly places = new Map<string, EstatePlace>();
+  /** Bytes of working disks by datastore: an estate does not change. */
+  private readonly working = new Map<number, number>();
 
   constructor(
     readonly estate: Estate,
@@ -71,6 +73,12 @@ export class World {
     const place = this.places.get(placeKey(name));
     if (!place) throw new WorldRefusal('unknown-subject', placeKey(name), 'The controller has no such place.');
     return place;
+  }
+
+  /** What a place holds: copies, and on a datastore the working disks of its machines. */
+  usedBytes(place: EstatePlace): number {
+    const copies = this.copies.usedBytes(placeKey(place));
+    return place.kind === 'datastore' ? copies + this.workingBytes(place.id) : copies;
   }
 
   /** Throws a refusal if the site of that id cannot be worked with. */
@@ -283,6 +291,15 @@ export class World {
     const { name } = this.workload(stream.workloadId);
     const spans = stream.spans.map(({ fromMs, toMs }) => `${isoOf(fromMs)} to ${isoOf(toMs)}`).join(', ');
     throw new WorldRefusal('not-in-journal', name, `It holds ${spans}.`);
+  }
+
+  private workingBytes(datastoreId: number): number {
+    const known = this.working.get(datastoreId);
+    if (known !== undefined) return known;
+    const disks = this.estate.workloads.filter((w) => w.datastoreId === datastoreId).flatMap((w) => w.disks);
+    const bytes = disks.reduce((sum, disk) => sum + this.disk(disk.id).filledBytes, 0);
+    this.working.set(datastoreId, bytes);
+    return bytes;
   }
 
   private remove(place: EstatePlace, copy: Copy): void {

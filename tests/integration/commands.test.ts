@@ -14,7 +14,7 @@ import { observeConditions } from '@/engine/conditions';
 import { forecastInput } from '@/queries/forecast-input';
 import { laneLoss } from '@/queries/lane-loss';
 import { policyView } from '@/queries/policies';
-import { repositorySpace } from '@/queries/space';
+import { spaceOfPlaces } from '@/queries/space';
 import { execute, insertMany } from '@/store/database';
 import { ruleCadences } from '@/store/migrations/0004-rule-cadences';
 import { selectors } from '@/store/migrations/0005-selectors';
@@ -307,6 +307,7 @@ test('of every hour the first reading of space stays, and the newest is what is 
       sitesUp: ['Ostgate', 'Millbrook'],
       links: [],
       repositories: [{ id: 2, usedBytes }],
+      datastores: [{ id: 2, usedBytes: 7 * usedBytes }],
       defaultPasswords: [],
       wrongClocks: [],
       movingDisks: [],
@@ -316,10 +317,14 @@ test('of every hour the first reading of space stays, and the newest is what is 
   await observe(100, START + MINUTE);
   await observe(150, START + 30 * MINUTE);
   await observe(200, START + HOUR);
-  const samples = await harbour.rows('SELECT at_ms, used_bytes FROM space_samples ORDER BY at_ms');
+  const samples = await harbour.rows(
+    'SELECT place_kind, at_ms, used_bytes FROM place_space ORDER BY place_kind DESC, at_ms',
+  );
   expect(samples).toEqual([
-    { at_ms: START, used_bytes: 100 },
-    { at_ms: START + HOUR, used_bytes: 200 },
+    { place_kind: 'repository', at_ms: START, used_bytes: 100 },
+    { place_kind: 'repository', at_ms: START + HOUR, used_bytes: 200 },
+    { place_kind: 'datastore', at_ms: START, used_bytes: 700 },
+    { place_kind: 'datastore', at_ms: START + HOUR, used_bytes: 1400 },
   ]);
   expect(await harbour.rows('SELECT used_bytes FROM repositories WHERE id = 2')).toEqual([{ used_bytes: 200 }]);
 });
@@ -327,14 +332,20 @@ test('of every hour the first reading of space stays, and the newest is what is 
 test('a repository without samples has no trend; with some it says when it is full', async () => {
   await execute(harbour.db, 'DELETE FROM repositories WHERE id = 2');
   await execute(harbour.db, 'UPDATE repositories SET capacity_bytes = 1000');
-  expect(await repositorySpace(harbour.db, START)).toMatchObject([{ usedBytes: 0, fullMs: null }]);
+  const places = await spaceOfPlaces(harbour.db, START);
+  expect(places.map((p) => `${p.kind} ${p.name}`)).toEqual([
+    'repository ost-r1',
+    'datastore ost-s1',
+    'datastore mil-s1',
+  ]);
+  expect(places[0]).toMatchObject({ usedBytes: null, fullMs: null });
   await insertMany(
     harbour.db,
-    'space_samples',
-    ['repository_id', 'at_ms', 'used_bytes'],
-    [0, 24, 48].map((h) => [1, START - h * HOUR, 900 - h]),
+    'place_space',
+    ['place_kind', 'place_id', 'at_ms', 'used_bytes'],
+    [0, 24, 48].map((h) => ['repository', 1, START - h * HOUR, 900 - h]),
   );
-  const [space] = await repositorySpace(harbour.db, START);
+  const [space] = await spaceOfPlaces(harbour.db, START);
   expect(space).toMatchObject({ usedBytes: 900, bytesPerDay: 24 });
   expect(Math.round(((space?.fullMs ?? 0) - START) / HOUR)).toBe(100);
 });

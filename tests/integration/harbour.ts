@@ -251,7 +251,7 @@ export class Harbour {
     );
     await execute(
       db,
-      `INSERT INTO datastores (id, site_id, name, capacity_bytes) VALUES (1,1,'ost-s1',1000),(2,2,'mil-s1',1000)`,
+      `INSERT INTO datastores (id, site_id, name, capacity_bytes) VALUES (1,1,'ost-s1',1000000000000000),(2,2,'mil-s1',1000000000000000)`,
     );
     await execute(
       db,
