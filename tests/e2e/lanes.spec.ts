@@ -21,7 +21,7 @@ async function openWorkload(name: string): Promise<void> {
 
 test('a stream says how far behind it is, and a point of any second of its journal is made', async () => {
   await openWorkload('ctl-db-01');
-  await expect(page.getByText('stream flows')).toBeVisible();
+  await expect(page.getByText('stream flows', { exact: true })).toBeVisible();
   await expect(page.getByText(/behind at Millbrook, mil-s2/)).toBeVisible();
   const second = page.getByLabel('Second');
   const newest = new Date(`${(await second.inputValue()).replace(' ', 'T')}Z`);
