@@ -50,17 +50,33 @@ export async function putOff(
   return new Set(rows.map(([id]) => id as number));
 }
 
-/** Runs that would send a first full copy: their lane writes elsewhere and has no point there yet. */
+/** Repositories that take no first full copies now, by number. */
+export async function fullRepositories(db: Database, tx: Tx): Promise<ReadonlyMap<number, string>> {
+  const rows = await select<{ id: number; name: string }>(
+    db,
+    'SELECT id, name FROM repositories WHERE used_bytes >= capacity_bytes * ?',
+    [CRITICAL_SHARE],
+    tx,
+  );
+  return new Map(rows.map((row) => [row.id, row.name]));
+}
+
+/**
+ * Runs that would send a first full copy, of those to which that matters: their lane writes elsewhere and has no point there
+ * yet. Nearly always it matters to none, and nothing is read.
+ */
 export async function firstCopies(
   db: Database,
   waiting: readonly BarredRun[],
   laneOf: LaneOfRun,
+  full: ReadonlyMap<number, string>,
   tx: Tx,
 ): Promise<Set<number>> {
   const sending = waiting.flatMap((run) => {
     const lane = laneOf(run.id);
     const place = lane?.targets[String(run.workload_site_id)];
-    return lane && place !== undefined ? [{ run, lane, place }] : [];
+    const matters = lane && place !== undefined && (lane.firstCopy === 'at-night' || toFull(lane, place, full));
+    return matters ? [{ run, lane, place }] : [];
   });
   if (!sending.length) return new Set();
   const there = await select<{ workload_id: number; place_kind: string; place_id: number }>(
@@ -83,32 +99,27 @@ export async function barsOf(
   waiting: readonly BarredRun[],
   laneOf: LaneOfRun,
   first: ReadonlySet<number>,
+  full: ReadonlyMap<number, string>,
   tx: Tx,
 ): Promise<ReadonlyMap<number, string>> {
-  const [moving, full] = await Promise.all([
-    select<{ subject: string }>(
-      db,
-      `SELECT subject FROM conditions WHERE state = 'disks-moving' AND to_ms IS NULL`,
-      [],
-      tx,
-    ),
-    select<{ id: number; name: string }>(
-      db,
-      'SELECT id, name FROM repositories WHERE used_bytes >= capacity_bytes * ?',
-      [CRITICAL_SHARE],
-      tx,
-    ),
-  ]);
+  const moving = await select<{ subject: string }>(
+    db,
+    `SELECT subject FROM conditions WHERE state = 'disks-moving' AND to_ms IS NULL`,
+    [],
+    tx,
+  );
   const moved = new Set(moving.map((row) => row.subject));
-  const nameOfFull = new Map(full.map((row) => [row.id, row.name]));
   const bars = new Map<number, string>();
   for (const run of waiting) {
     if (moved.has(run.workload_name)) bars.set(run.id, 'the move of its disks');
     const lane = first.has(run.id) ? laneOf(run.id) : undefined;
-    const place =
-      lane && placeKindOf(lane.kind) === 'repository' ? lane.targets[String(run.workload_site_id)] : undefined;
-    const name = place === undefined ? undefined : nameOfFull.get(place);
+    const name = lane && toFull(lane, lane.targets[String(run.workload_site_id)] ?? 0, full);
     if (name !== undefined) bars.set(run.id, `space in ${name}, which takes no first copies now`);
   }
   return bars;
+}
+
+/** Name of the repository that a lane writes to, if it takes no first copies. */
+function toFull(lane: Lane, place: number, full: ReadonlyMap<number, string>): string | undefined {
+  return placeKindOf(lane.kind) === 'repository' ? full.get(place) : undefined;
 }

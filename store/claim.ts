@@ -6,7 +6,7 @@ import { admit } from '@/core/protect/admission';
 import { placeKindOf, type Lane, type LaneKind } from '@/core/protect/policy';
 import { throttledRate, type Throttle } from '@/core/flow/throttle';
 import type { EpochMs } from '@/core/units';
-import { barsOf, firstCopies, putOff } from '@/store/bars';
+import { barsOf, firstCopies, fullRepositories, putOff } from '@/store/bars';
 import { execute, inTransaction, isDuplicateKey, select, updateMany, type Database, type Tx } from '@/store/database';
 import { LEASE_MS, type ClaimedRun } from '@/store/runs';
 import { parseJson, type LanesOf } from '@/store/schedules';
@@ -109,10 +109,11 @@ export async function claimRuns(
       for (const run of waiting) lanes.set(run.id, await lanesOf(run.policy_id, run.revision, tx));
       const laneKeys = new Map(waiting.map((run) => [run.id, run.lane_key]));
       const laneOf = (id: number) => lanes.get(id)?.find((lane) => lane.key === laneKeys.get(id));
-      const first = await firstCopies(db, waiting, laneOf, tx);
+      const full = await fullRepositories(db, tx);
+      const first = await firstCopies(db, waiting, laneOf, full, tx);
       const shut = await putOff(db, waiting, laneOf, first, nowMs, tx);
       const able = waiting.filter((run) => !shut.has(run.id));
-      const bars = await barsOf(db, able, laneOf, first, tx);
+      const bars = await barsOf(db, able, laneOf, first, full, tx);
       const lines = await linesNow(db, nowMs, tx);
       const running = await runningNow(db, lanesOf, limits, lines, tx);
       const candidates = able.map((run) => {
