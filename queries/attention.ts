@@ -107,10 +107,10 @@ function foldByCause(
   });
 }
 
-/** What comes next if nothing changes: the workload that goes over its RPO first, where that is within a day. */
+/** What comes next if nothing changes: which of the closing workloads goes over its RPO first. */
 function nextOf(workloads: readonly WorkloadStanding[], asOfMs: EpochMs): string {
   const [next] = workloads
-    .filter((w) => w.overAtMs !== null && w.overAtMs - asOfMs < DAY)
+    .filter((w) => w.standing === 'closing' && w.overAtMs !== null)
     .sort((a, b) => (a.overAtMs ?? 0) - (b.overAtMs ?? 0));
   if (!next || next.overAtMs === null) return '';
   const ms = Math.max(0, next.overAtMs - asOfMs);
