@@ -7,8 +7,12 @@ import { execute, inTransaction, select, selectOne, updateMany, type Database } 
 import { print } from './figure';
 import { growFleet } from './grow';
 
+/**
+ * How fast time runs: so fast that transfers take little of it, and not so fast that what is done each minute of the
+ * fleet is done all the time.
+ */
+const RATE = 600;
 /** What comes before counts for nothing: the engine starts, and code and data get warm. */
-const RATE = 3000;
 const WARM_UP_MS = 15_000;
 /** How long the engine is kept saturated, in ms of real time. */
 const SATURATED_MS = 10_000;
@@ -53,6 +57,20 @@ async function runsASecond(db: Database): Promise<{ n: number; value: number }> 
 const SPREAD_MS = 45_000;
 const GRACE_MS = 8_000;
 
+/** What was begun ends: a workload that still runs would not start again. */
+async function untilQuiet(db: Database, clock: DemoClock): Promise<void> {
+  await clock.setRate(RATE);
+  for (let tries = 0; tries < 300; tries++) {
+    const busy = await selectOne<{ n: number }>(
+      db,
+      `SELECT COUNT(*) n FROM runs WHERE state = 'running' OR (state = 'waiting' AND attempt = 0)`,
+    );
+    if (busy?.n === 0) break;
+    await new Promise((resolve) => setTimeout(resolve, 100));
+  }
+  await clock.setRate(0);
+}
+
 /**
  * From due to started, in ms at the 99th percentile, with 10,000 workloads planned and one run of each of the demo's own
  * due within three quarters of a minute: what 10,000 workloads with a run every 40 min come to.
@@ -60,13 +78,14 @@ const GRACE_MS = 8_000;
 async function dueToStarted(db: Database): Promise<{ n: number; value: number }> {
   await growFleet(db, 10_000);
   const clock = new DemoClock(db);
-  const { nowMs } = await clock.read();
-  const later = nowMs + DAY;
+  const later = (await clock.read()).nowMs + 7 * DAY;
   await execute(db, 'UPDATE schedules SET due_ms = ? + (enrolment_id * 7919) % 3600000', [later]);
+  await untilQuiet(db, clock);
   const lanes = await select<{ enrolment_id: number; lane_key: string }>(
     db,
     `SELECT enrolment_id, MAX(lane_key) lane_key FROM schedules WHERE enrolment_id < 10000 AND failing_since_ms IS NULL GROUP BY enrolment_id`,
   );
+  const { nowMs } = await clock.read();
   const rows = lanes.map((lane, i) => [
     lane.enrolment_id,
     lane.lane_key,
