@@ -10,6 +10,7 @@ import { useAct, useAsk } from '@/ui/act';
 import { useFrame } from '@/ui/frame/frame-context';
 import { LanePreviewNote } from '@/ui/policies/preview';
 import { LossQuestion, type LostPoints } from '@/ui/policies/loss-question';
+import { TextField } from '@/ui/text-field';
 import { LaneSettings, type PlaceChoices } from '@/ui/policies/lane-settings';
 import { readSettings, settingsOf, type SettingsFields } from '@/ui/policies/settings-form';
 import { fieldsOf, readFields, type LaneFields, type RungFields } from '@/ui/policies/lane-form';
@@ -102,7 +103,7 @@ export function LaneEditor({
       }}
     >
       {lane.cadence.kind === 'every' && (
-        <Field
+        <TextField
           id={`${lane.key}-every`}
           label={lane.kind === 'stream' ? 'A mark every' : 'Every'}
           value={fields.every}
@@ -111,7 +112,7 @@ export function LaneEditor({
         />
       )}
       {lane.cadence.kind === 'rule' && (
-        <Field
+        <TextField
           id={`${lane.key}-days`}
           label="On"
           value={fields.days}
@@ -120,7 +121,7 @@ export function LaneEditor({
         />
       )}
       {lane.cadence.kind === 'rule' && (
-        <Field
+        <TextField
           id={`${lane.key}-times`}
           label={`At, ${lane.cadence.zone}`}
           value={fields.times}
@@ -133,7 +134,7 @@ export function LaneEditor({
           key={i}
           style={{ display: 'grid', gridTemplateColumns: '70px 1fr 1fr', gap: 8, border: 0, padding: 0 }}
         >
-          <Field
+          <TextField
             id={`${lane.key}-count${i}`}
             label={i === 0 ? 'Keep' : 'then'}
             value={rung.count}
@@ -155,7 +156,7 @@ export function LaneEditor({
               ))}
             </select>
           </div>
-          <Field
+          <TextField
             id={`${lane.key}-span${i}`}
             label="for"
             value={rung.span}
@@ -219,38 +220,5 @@ export function LaneEditor({
         </button>
       </div>
     </form>
-  );
-}
-
-function Field({
-  id,
-  label,
-  value,
-  error,
-  onChange,
-}: {
-  id: string;
-  label: string;
-  value: string;
-  error: string | undefined;
-  onChange: (value: string) => void;
-}) {
-  return (
-    <div className={`field ${error ? 'bad' : ''}`}>
-      <label htmlFor={id}>{label}</label>
-      <input
-        id={id}
-        value={value}
-        maxLength={40}
-        aria-invalid={error !== undefined}
-        aria-describedby={error ? `${id}-error` : undefined}
-        onChange={(event) => onChange(event.target.value)}
-      />
-      {error && (
-        <span className="err" id={`${id}-error`}>
-          {error}
-        </span>
-      )}
-    </div>
   );
 }

@@ -11,6 +11,7 @@ import {
   type Sending,
 } from '@/core/protect/policy';
 import { useFrame } from '@/ui/frame/frame-context';
+import { TextField } from '@/ui/text-field';
 import type { FreezeChoice, SettingsFields } from '@/ui/policies/settings-form';
 
 export interface PlaceChoices {
@@ -94,18 +95,22 @@ export function LaneSettings({
             onChange={(firstCopy) => set({ firstCopy })}
           />
         )}
-        <Words
+        <TextField
           id={`${lane.key}-only`}
           label={`Starts only (${zone})`}
           value={fields.only}
           error={errors.only}
+          most={200}
+          placeholder="at all hours"
           onChange={(only) => set({ only })}
         />
-        <Words
+        <TextField
           id={`${lane.key}-never`}
           label="Never starts"
           value={fields.never}
           error={errors.never}
+          most={200}
+          placeholder="no hours"
           onChange={(never) => set({ never })}
         />
       </div>
@@ -202,40 +207,6 @@ function Choice<T extends string>({
           </option>
         ))}
       </select>
-    </div>
-  );
-}
-
-function Words({
-  id,
-  label,
-  value,
-  error,
-  onChange,
-}: {
-  id: string;
-  label: string;
-  value: string;
-  error: string | undefined;
-  onChange: (value: string) => void;
-}) {
-  return (
-    <div className={`field ${error ? 'bad' : ''}`}>
-      <label htmlFor={id}>{label}</label>
-      <input
-        id={id}
-        value={value}
-        maxLength={200}
-        placeholder={id.endsWith('only') ? 'at all hours' : 'no hours'}
-        aria-invalid={error !== undefined}
-        aria-describedby={error ? `${id}-error` : undefined}
-        onChange={(event) => onChange(event.target.value)}
-      />
-      {error && (
-        <span className="err" id={`${id}-error`}>
-          {error}
-        </span>
-      )}
     </div>
   );
 }
