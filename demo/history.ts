@@ -7,7 +7,6 @@ import { followersOf, type Lane } from '@/core/protect/policy';
 import { nextDue } from '@/core/protect/stagger';
 import type { EpochMs } from '@/core/units';
 import type { Place, SiteController } from '@/connectors/site-controller';
-import type { DrillRecord } from '@/core/recover/drill-record';
 import { rehearse, type DrillPoint } from '@/engine/drill/rehearse';
 import { placeOf } from '@/engine/run/crew';
 import { executeRun } from '@/engine/run/execute';
@@ -15,66 +14,12 @@ import { ATTEMPTS, backoffMs, runKeys, type Capture, type Outcome, type SourcePo
 import { streamKey } from '@/engine/streams';
 import { Waits } from '@/engine/waits';
 import type { FleetRunbook, FleetWorkload } from '@/demo/fleet';
+import type { History, HistoryDrill, HistoryPoint, HistoryRun, HistorySink, LaneState } from '@/demo/past';
 import { EventQueue } from '@/demo/event-queue';
 import { REPOSITORIES, SITES } from '@/demo/scenario';
 import { localController } from '@/demo/local-controller';
 import type { Controller } from '@/standin/operations';
 import { WorldRefusal } from '@/standin/world/refusal';
-
-export interface HistoryRun {
-  readonly id: number;
-  readonly workload: FleetWorkload;
-  readonly lane: Lane;
-  readonly occurrenceMs: EpochMs;
-  /** What is captured together has the same. */
-  readonly groupKey: string | null;
-  startedMs: EpochMs | null;
-  attempt: number;
-  state: 'waiting' | 'succeeded' | 'failed' | 'missed';
-  outcome: Outcome | null;
-}
-export interface HistoryPoint {
-  /** As the ladder wants it. */
-  readonly id: string;
-  readonly takenAtMs: EpochMs;
-  readonly run: HistoryRun;
-  readonly outcome: Extract<Outcome, { kind: 'succeeded' }>;
-  readonly copyKey: string;
-  /** Its place does not let it go before. */
-  readonly heldUntilMs?: EpochMs;
-  goneMs: EpochMs | null;
-}
-export interface HistoryDrill {
-  readonly runbook: FleetRunbook;
-  readonly atMs: EpochMs;
-  readonly record: DrillRecord;
-  readonly lines: ReadonlyArray<{ readonly atMs: EpochMs; readonly text: string }>;
-}
-export interface LaneState {
-  readonly workload: FleetWorkload;
-  readonly lane: Lane;
-  dueMs: EpochMs | null;
-  typicalMs: number;
-  failingSinceMs: EpochMs | null;
-  failures: number;
-  causeCode: string | null;
-  causeSubject: string | null;
-  waiting: HistoryRun | null;
-  readonly live: HistoryPoint[];
-}
-export interface HistorySpan {
-  readonly subject: string;
-  readonly state: 'down' | 'slow' | 'no-answer';
-  readonly factor: number | null;
-  readonly fromMs: EpochMs;
-  toMs: EpochMs | null;
-}
-export interface History {
-  readonly runs: readonly HistoryRun[];
-  readonly points: readonly HistoryPoint[];
-  readonly drills: readonly HistoryDrill[];
-  readonly lanes: readonly LaneState[];
-}
 
 /** Something to happen at an instant: a lane due, a try again, a fault set or cleared, a drill. */
 export type Happening = { readonly atMs: EpochMs; readonly act: () => void };
@@ -94,11 +39,6 @@ export interface Plan {
   /** Takes what will not change any more, while the rest still runs. */
   readonly sink: HistorySink;
 }
-export interface HistorySink {
-  readonly run: (run: HistoryRun) => void;
-  readonly point: (point: HistoryPoint) => void;
-}
-
 export class HistoryMaker {
   private nowMs: EpochMs;
   private readonly queue = new EventQueue();

@@ -3,7 +3,7 @@ import type { Pool } from 'mysql2/promise';
 import { spansOver } from '@/core/point/exposure';
 import { POINT_COLUMNS, pointRow } from '@/store/settle';
 import type { FleetWorkload } from '@/demo/fleet';
-import type { History, HistoryPoint, HistoryRun, HistorySink } from '@/demo/history';
+import type { History, HistoryPoint, HistoryRun, HistorySink } from '@/demo/past';
 import { insert, RowStream } from '@/demo/insert';
 import { HISTORY_MS, REPOSITORIES, START_MS, TIERS, TROUBLE } from '@/demo/scenario';
 import { placeFor, siteOfPlace } from '@/demo/write-estate';
