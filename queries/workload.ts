@@ -170,7 +170,8 @@ export async function workloadView(
     rtoMs: base.rto_ms,
     siteLostRpoMs: base.rpo_site_lost_ms,
     copiesWanted: base.copies,
-    siteLostExposureMs: offSite.length ? asOfMs - Math.max(...offSite) : null,
+    // A stream may have gone on since the moment of the page was read.
+    siteLostExposureMs: offSite.length ? Math.max(0, asOfMs - Math.max(...offSite)) : null,
     share30: summariseExposure(
       [...usable.flatMap(usableSpans), ...(streamed.get(id) ?? [])],
       monthMs,

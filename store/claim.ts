@@ -17,7 +17,6 @@ const LOOKED_AT = 4;
 interface WaitingRun extends ClaimedRun {
   cluster_id: number;
   waits_for: string | null;
-  started_by: 'cadence' | 'person' | 'retry';
   /** Of the workload's site. */
   zone: string;
 }

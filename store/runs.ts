@@ -23,6 +23,7 @@ export interface ClaimedRun {
   occurrence_ms: EpochMs;
   /** What is captured at the same instant has the same; null: it is captured alone. */
   group_key: string | null;
+  started_by: 'cadence' | 'person' | 'retry';
 }
 
 /** How long a lease lasts without a heartbeat, in ms of real time. ANCHOR_LEASE_MS says otherwise. */

@@ -142,6 +142,14 @@ async function noteStreams(db: Database, ours: readonly SettledSuccess[], tx: Tx
   if (rows.length) await insertMany(db, 'streams', columns, rows, tx, 'INSERT IGNORE');
 }
 
+/**
+ * From when a run was due until its point could be used; null: it says nothing of the lane, since a person chose its
+ * instant, which may long have passed where it comes out of a journal.
+ */
+function typicalMs({ run, usableMs }: SettledSuccess): number | null {
+  return run.started_by === 'person' ? null : Math.max(1000, usableMs - run.occurrence_ms);
+}
+
 async function noteNewest(db: Database, ours: readonly SettledSuccess[], tx: Tx): Promise<void> {
   const newest = [...groupBy(ours, (s) => s.run.workload_id)].map(([id, list]) => [
     id,
@@ -158,8 +166,12 @@ async function noteNewest(db: Database, ours: readonly SettledSuccess[], tx: Tx)
     'schedules',
     ['enrolment_id', 'lane_key'],
     ['typical_ms'],
-    ours.map((s) => [s.run.enrolment_id, s.run.lane_key, Math.max(1000, s.usableMs - s.run.occurrence_ms)]),
-    { set: 'failing_since_ms = NULL, failures = 0, cause_code = NULL, cause_subject = NULL', tx },
+    ours.map((s) => [s.run.enrolment_id, s.run.lane_key, typicalMs(s)]),
+    {
+      assign: `t.typical_ms = COALESCE(v.typical_ms, t.typical_ms), t.failing_since_ms = NULL, t.failures = 0,
+        t.cause_code = NULL, t.cause_subject = NULL`,
+      tx,
+    },
   );
 }
 

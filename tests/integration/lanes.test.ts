@@ -4,6 +4,7 @@ import { DAY, HOUR, MINUTE, SECOND } from '@/core/units';
 import { makePoint } from '@/commands/runs';
 import { perform } from '@/commands/command';
 import { standings } from '@/queries/standing';
+import { workloadView } from '@/queries/workload';
 import { pointDigest } from '@/standin/world/digest';
 import { DiskContent } from '@/standin/world/content';
 import { execute } from '@/store/database';
@@ -95,6 +96,9 @@ test('a stream is seconds behind, any second of its journal can be had, and it h
   expect(seen.every((s) => s.state === 'flowing' && nowMs - s.through_ms < MINUTE)).toBe(true);
   const standing = await standings(harbour.db, nowMs, true);
   expect(standing.every((w) => w.exposureMs !== null && w.exposureMs < MINUTE)).toBe(true);
+  // Read for a moment that the stream has passed already, as a page that takes its time does.
+  const view = await workloadView(harbour.db, 3, (seen[2]?.through_ms ?? 0) - 10 * SECOND, true);
+  expect(view?.siteLostExposureMs).toBe(0);
 
   const atMs = nowMs - 37 * MINUTE - 11 * SECOND;
   const ines = { id: 1, name: 'ines', fullName: 'Ines', role: 'administrator' as const };
@@ -103,6 +107,9 @@ test('a stream is seconds behind, any second of its journal can be had, and it h
   await pass(2 * MINUTE);
   const [made] = await points(`workload_id = 3 AND taken_ms = ${atMs}`);
   expect(made?.digest).toBe(digestAt(3, atMs));
+  // A point of long ago does not make the lane a slow one.
+  const after = await standings(harbour.db, (await harbour.clock.read()).nowMs, true);
+  expect(after.find((w) => w.id === 3)?.standing).toBe('inside');
   await expect(perform(makePoint, { workloadId: 3, laneKey: 'stream', atMs: START - DAY }, call)).rejects.toMatchObject(
     { code: 'bad-input' },
   );

@@ -102,7 +102,7 @@ export function RouteForm() {
       <div className="field">
         <label htmlFor="route-gather">Gathered</label>
         <select id="route-gather" value={gather} onChange={(e) => setGather(e.target.value)}>
-          <option value="0">not: each at its moment</option>
+          <option value="0">each at its moment</option>
           <option value="1">every hour</option>
           <option value="4">every 4 h</option>
           <option value="12">every 12 h</option>

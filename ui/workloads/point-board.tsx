@@ -1,10 +1,12 @@
 'use client';
 /** Recovery points by place over a time axis that thins with age, and the one picked with its reason. */
 import { useMemo, useState, type KeyboardEvent } from 'react';
+import { DAY, HOUR } from '@/core/units';
 import { useAct } from '@/ui/act';
 import { bytes, exact, span, when } from '@/ui/format';
 import { useFrame } from '@/ui/frame/frame-context';
 import { Glyph } from '@/ui/glyph';
+import { STRETCHES, xOf } from '@/ui/workloads/point-axis';
 
 export interface BoardPoint {
   readonly id: number;
@@ -36,22 +38,6 @@ const LEFT = 176;
 const ROW = 38;
 const TOP = 26;
 const WIDTH = 1232;
-const HOUR = 3_600_000;
-const DAY = 24 * HOUR;
-/** Stretches of age with a width each, oldest first: the newer, the more room. */
-const STRETCHES = [
-  { name: 'older', fromMs: 90 * DAY, toMs: 14 * DAY, x0: 176, x1: 330 },
-  { name: '14 days', fromMs: 14 * DAY, toMs: DAY, x0: 340, x1: 620 },
-  { name: '24 hours', fromMs: DAY, toMs: 2 * HOUR, x0: 630, x1: 960 },
-  { name: 'the last 2 hours', fromMs: 2 * HOUR, toMs: 0, x0: 970, x1: 1232 },
-] as const;
-
-function xOf(ageMs: number): number {
-  const s = STRETCHES.find((stretch) => ageMs <= stretch.fromMs && ageMs >= stretch.toMs) ?? STRETCHES[0];
-  const share = Math.min(1, Math.max(0, (ageMs - s.toMs) / (s.fromMs - s.toMs)));
-  return s.x1 - share * (s.x1 - s.x0);
-}
-
 export function PointBoard({
   points,
   journals,
