@@ -1,7 +1,7 @@
 /** Looks at the streams: how far each is, what its journal holds, and which ones nobody wants any more. */
-import type { Place, SiteController, StreamStatus } from '@/connectors/site-controller';
+import { ControllerError, type Place, type SiteController, type StreamStatus } from '@/connectors/site-controller';
 import type { ClaimedRun } from '@/store/runs';
-import { knownStreams, recordStreams, type SeenStream } from '@/store/streams';
+import { anyStream, knownStreams, opensStream, recordStreams, type SeenStream } from '@/store/streams';
 import type { Database } from '@/store/database';
 import type { EpochMs } from '@/core/units';
 
@@ -15,10 +15,11 @@ export function streamKey(of: Pick<ClaimedRun, 'enrolment_id' | 'lane_key'>, pla
  * has any more is closed.
  */
 export async function observeStreams(db: Database, site: SiteController, nowMs: EpochMs): Promise<void> {
+  if (!(await anyStream(db))) return;
+  const answers = await statusOf(site);
+  const byKey = new Map(answers.map((status) => [status.key, status]));
+  // Read after the answers: what was opened since then is not among them.
   const known = await knownStreams(db);
-  if (!known.length) return;
-  const answers = await site.streams().catch(() => null);
-  const byKey = new Map((answers ?? []).map((status) => [status.key, status]));
   const seen = known.map((stream): SeenStream => {
     const key = streamKey(stream, { kind: 'datastore', id: stream.place_id });
     const status = byKey.get(key);
@@ -26,7 +27,18 @@ export async function observeStreams(db: Database, site: SiteController, nowMs: 
     return { ...stream, status: status ? plain(status) : null };
   });
   await recordStreams(db, seen, nowMs);
-  for (const key of byKey.keys()) await site.closeStream(key);
+  for (const { key, workloadId } of byKey.values())
+    if (!(await opensStream(db, workloadId))) await site.closeStream(key);
+}
+
+/** A controller that does not answer says nothing of any stream. */
+async function statusOf(site: SiteController): Promise<readonly StreamStatus[]> {
+  try {
+    return await site.streams();
+  } catch (error) {
+    if (!(error instanceof ControllerError)) throw error;
+    return [];
+  }
 }
 
 const plain = ({ state, throughMs, spans, behindBytes, rateBps }: StreamStatus) => ({

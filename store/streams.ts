@@ -24,6 +24,21 @@ export interface SeenStream extends KnownStream {
   } | null;
 }
 
+/** True if there is a stream to look at, wanted or not: nearly always there is none, and this is all that is read. */
+export async function anyStream(db: Database): Promise<boolean> {
+  return (await select(db, 'SELECT 1 FROM streams LIMIT 1')).length > 0;
+}
+
+/** True while a run of a workload is under way that opens its stream: it is noted once the run is settled. */
+export async function opensStream(db: Database, workloadId: number): Promise<boolean> {
+  const runs = await select(
+    db,
+    `SELECT 1 FROM runs WHERE workload_id = ? AND kind = 'stream' AND state = 'running' LIMIT 1`,
+    [workloadId],
+  );
+  return runs.length > 0;
+}
+
 /** Streams of lanes that are in force. */
 export async function knownStreams(db: Database): Promise<KnownStream[]> {
   const rows = await select<KnownStream & { lanes: string | ReadonlyArray<{ key: string; kind: string }> }>(

@@ -144,6 +144,26 @@ test('a cut line holds a stream up with its cause, the clock counts, and it catc
   expect(then.every((w) => w.standing === 'over')).toBe(true);
 });
 
+test('a stream that no lane has any more is closed, and what is left of it are its marks', async () => {
+  await begin([stream]);
+  await pass(HOUR);
+  await execute(
+    harbour.db,
+    `INSERT INTO policy_revisions (policy_id, revision, lanes, rule, created_at_ms) SELECT 1, 2, ?, rule, 0 FROM policy_revisions WHERE revision = 1`,
+    [JSON.stringify([replica])],
+  );
+  await execute(harbour.db, 'UPDATE enrolments SET revision = 2');
+  await execute(harbour.db, 'UPDATE schedules SET due_ms = NULL');
+  await pass(5 * MINUTE);
+  expect(await streams()).toEqual([]);
+  expect(((await harbour.operation('streams', {})) as { streams: unknown[] }).streams).toEqual([]);
+  expect(await harbour.rows('SELECT 1 FROM stream_stretches WHERE to_ms IS NULL')).toEqual([]);
+  const wrong = await harbour.rows(
+    `SELECT w.id FROM workloads w WHERE w.newest_taken_ms <> (SELECT MAX(p.taken_ms) FROM points p WHERE p.workload_id = w.id)`,
+  );
+  expect(wrong).toEqual([]);
+});
+
 test('workloads of an application are captured at one instant, also where the sending has to be tried again', async () => {
   await begin([{ ...backup, ...daily, together: true, consistency: 'application' }]);
   await execute(harbour.db, 'UPDATE schedules SET due_ms = ?', [START + 5 * MINUTE]);
