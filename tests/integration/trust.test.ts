@@ -214,10 +214,14 @@ test('no more runs than slots, and who waits is told for what', async () => {
   await harbour.startStandIn();
   harbour.startEngine();
   await pass(2 * MINUTE);
-  const [now] = await harbour.rows<{ running: number; told: number }>(
-    `SELECT SUM(state = 'running') running, SUM(state = 'waiting' AND waits_for = 'a slot of ost-m1') told FROM runs`,
+  // The quickest of them may be done within the minute; then another has its slot.
+  const [now] = await harbour.rows<{ running: number; told: number; done: number }>(
+    `SELECT SUM(state = 'running') running, SUM(state = 'waiting' AND waits_for = 'a slot of ost-m1') told,
+            SUM(state = 'succeeded') done FROM runs`,
   );
-  expect(now).toEqual({ running: 2, told: WORKLOADS - 2 });
+  expect(now?.running).toBe(2);
+  expect((now?.told ?? 0) + (now?.done ?? 0)).toBe(WORKLOADS - 2);
+  expect(now?.done).toBeLessThanOrEqual(2);
   await pass(40 * MINUTE);
   const spans = await harbour.rows<{ from: number; to: number }>(
     'SELECT started_ms `from`, ended_ms `to` FROM runs WHERE ended_ms IS NOT NULL',
