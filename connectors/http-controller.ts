@@ -1,5 +1,5 @@
 /** Site controllers over HTTP. A controller that does not answer in time is an answer: site-no-answer. */
-import { Agent, request } from 'node:http';
+import { errors, Pool } from 'undici';
 import { isCauseCode } from '@/core/protect/cause';
 import type { EpochMs } from '@/core/units';
 import {
@@ -29,8 +29,19 @@ interface Problem {
 }
 
 export class HttpController implements SiteController {
-  private readonly agent = new Agent({ keepAlive: true, maxSockets: 128 });
-  constructor(private readonly options: HttpControllerOptions) {}
+  private readonly pool: Pool;
+  private readonly headers: Readonly<Record<string, string>>;
+
+  constructor(private readonly options: HttpControllerOptions) {
+    const { host, port, token, timeoutMs } = options;
+    this.headers = { 'content-type': 'application/json', authorization: `Bearer ${token}` };
+    this.pool = new Pool(`http://${host}:${port}`, {
+      connections: 128,
+      connectTimeout: timeoutMs,
+      headersTimeout: timeoutMs,
+      bodyTimeout: timeoutMs,
+    });
+  }
 
   snapshot: SiteController['snapshot'] = (q) => this.call('snapshot', q);
   snapshotTogether: SiteController['snapshotTogether'] = (q) => this.call('snapshotTogether', q);
@@ -69,7 +80,7 @@ export class HttpController implements SiteController {
   status: SiteController['status'] = () => this.call('status', {});
 
   close(): void {
-    this.agent.destroy();
+    void this.pool.destroy();
   }
 
   /** One operation. Refusals become ControllerError; silence becomes site-no-answer. */
@@ -85,29 +96,17 @@ export class HttpController implements SiteController {
     });
   }
 
-  private post(path: string, body: unknown): Promise<{ status: number; text: string }> {
-    const { host, port, token, timeoutMs } = this.options;
-    const payload = JSON.stringify(body);
-    const silence = (detail: string) =>
-      new ControllerError({ code: 'site-no-answer', subject: `controller ${host}:${port}`, detail });
-    return new Promise((resolve, reject) => {
-      const headers = {
-        'content-type': 'application/json',
-        'content-length': Buffer.byteLength(payload),
-        authorization: `Bearer ${token}`,
-      };
-      const outgoing = request({ host, port, path, method: 'POST', agent: this.agent, headers }, (incoming) => {
-        const chunks: Buffer[] = [];
-        incoming.on('data', (chunk: Buffer) => chunks.push(chunk));
-        incoming.on('end', () =>
-          resolve({ status: incoming.statusCode ?? 0, text: Buffer.concat(chunks).toString('utf8') }),
-        );
-        incoming.on('error', () => reject(silence('The answer broke off.')));
-      });
-      outgoing.setTimeout(timeoutMs, () => outgoing.destroy(new Error(`No answer within ${timeoutMs / 1000} s.`)));
-      outgoing.on('error', (error) => reject(silence(error.message)));
-      outgoing.end(payload);
-    });
+  private async post(path: string, body: unknown): Promise<{ status: number; text: string }> {
+    try {
+      const sent = { path, method: 'POST', headers: this.headers, body: JSON.stringify(body) } as const;
+      const answer = await this.pool.request(sent);
+      return { status: answer.statusCode, text: await answer.body.text() };
+    } catch (error) {
+      const { host, port, timeoutMs } = this.options;
+      const late = error instanceof errors.HeadersTimeoutError || error instanceof errors.BodyTimeoutError;
+      const detail = late ? `No answer within ${timeoutMs / 1000} s.` : String((error as Error).message);
+      throw new ControllerError({ code: 'site-no-answer', subject: `controller ${host}:${port}`, detail });
+    }
   }
 }
 

@@ -228,7 +228,8 @@ export class HistoryMaker {
   private settle(state: LaneState, run: HistoryRun, outcome: Outcome): void {
     if (outcome.kind === 'succeeded') {
       run.outcome = outcome;
-      if (run.groupKey !== null) this.controller.world.releaseSnapshot(runKeys(run.id, run.attempt, true).snapshot);
+      if (run.groupKey !== null)
+        this.controller.operations.releaseSnapshot({ snapshotKey: runKeys(run.id, run.attempt, true).snapshot });
       const immutableMs = immutableMsOf(this.placeOf(state));
       this.end(run, 'succeeded');
       const point = {

@@ -6,13 +6,13 @@
  */
 import { randomUUID } from 'node:crypto';
 import type { Logger } from 'pino';
-import type { Ladder } from '@/core/protect/ladder';
 import type { EpochMs } from '@/core/units';
 import type { SiteController } from '@/connectors/site-controller';
+import { Beside } from '@/engine/beside';
 import { observeConditions } from '@/engine/conditions';
 import { DrillDesk } from '@/engine/drill/desk';
 import { Crew, type PlaceFacts } from '@/engine/run/crew';
-import { markThinned, sweepMarked, type LaddersOf } from '@/engine/thin';
+import { Thinning } from '@/engine/thin';
 import { notify, type Senders } from '@/engine/notify';
 import { observeStreams } from '@/engine/streams';
 import { reconcileDue } from '@/engine/reconcile';
@@ -24,7 +24,7 @@ import { closeMisses, openMisses } from '@/store/misses';
 import { nextWorkMs } from '@/store/next-event';
 import { readLimits } from '@/store/claim';
 import { giveBack, isWatch, LEASE_MS, renewLeases, takeOverDeadRuns } from '@/store/runs';
-import { enrolmentsOf, lanesReader, planDue } from '@/store/schedules';
+import { lanesReader, planDue } from '@/store/schedules';
 
 /** Longest steps of a jump, while something is under way and while nothing is, in ms of fleet time. */
 const STEP_MS = 30_000;
@@ -68,11 +68,15 @@ export class Engine {
   private readonly lanesOf;
   private crew: Crew | null = null;
   private readonly desk: DrillDesk;
+  private readonly beside: Beside;
+  private readonly thinning: Thinning;
 
   constructor(private readonly parts: EngineParts) {
     const now = () => this.nowMs;
     this.site = this.waits.counting(parts.connect(now));
     this.lanesOf = lanesReader(parts.db);
+    this.beside = new Beside(parts.log);
+    this.thinning = new Thinning(parts.db, this.site, this.lanesOf);
     this.desk = new DrillDesk(parts.db, this.id, this.site, this.waits, now);
   }
 
@@ -100,6 +104,7 @@ export class Engine {
       await this.crew?.settle();
       await pause(100);
     }
+    await this.beside.done();
     await giveBack(this.parts.db, this.id);
   }
 
@@ -127,69 +132,53 @@ export class Engine {
     const crew = (this.crew ??= await this.hireCrew());
     await asDemoClock(this.parts.clock)?.noteSeen(this.nowMs);
     await this.beat();
-    while ((await planDue(db, this.lanesOf, this.nowMs, PLAN_BATCH)) >= PLAN_BATCH);
     await crew.cancelWanted();
     this.waits.wake(this.nowMs);
     await this.desk.takeUp();
-    await crew.poll();
-    // Before misses are opened: what streams have brought counts.
-    if (this.nowMs - this.streamsAtMs >= STREAMS_MS) {
-      this.streamsAtMs = this.nowMs;
-      await observeStreams(db, this.site, this.nowMs);
-    }
+    // Streams before misses are opened: what they have brought counts.
+    await Promise.all([this.plan(), crew.poll(), this.lookAtStreams()]);
     do {
       if (waitForAll) await this.waits.untilIdle();
       await this.settleFinished(crew);
     } while ((await crew.takeUp()) > 0 && waitForAll);
-    await crew.showProgress();
     await this.desk.settle();
     await closeMisses(db, this.nowMs);
-    await sweepMarked(db, this.site, this.nowMs);
-    if (this.watches) await this.lookAround();
+    this.beside.begin('progress', () => crew.showProgress());
+    this.beside.begin('thinning', () => this.thinning.carryOn(this.nowMs));
+    if (this.watches) this.lookAround();
+    if (waitForAll) await this.beside.done();
+  }
+
+  private async plan(): Promise<void> {
+    while ((await planDue(this.parts.db, this.lanesOf, this.nowMs, PLAN_BATCH)) >= PLAN_BATCH);
+  }
+
+  private async lookAtStreams(): Promise<void> {
+    if (this.nowMs - this.streamsAtMs < STREAMS_MS) return;
+    this.streamsAtMs = this.nowMs;
+    await observeStreams(this.parts.db, this.site, this.nowMs);
   }
 
   /** Conditions of the sites, causes and notices, points read back, places compared: each at its interval of fleet time. */
-  private async lookAround(): Promise<void> {
-    const { db } = this.parts;
-    if (this.nowMs - this.conditionsAtMs >= CONDITIONS_MS) {
-      this.conditionsAtMs = this.nowMs;
-      await this.apart('conditions', () => observeConditions(db, this.site, this.nowMs));
-      await this.apart('notices', () => notify(db, this.parts.senders, this.nowMs));
+  private lookAround(): void {
+    const { db, senders } = this.parts;
+    const nowMs = this.nowMs;
+    if (nowMs - this.conditionsAtMs >= CONDITIONS_MS) {
+      const look = () => observeConditions(db, this.site, nowMs).finally(() => notify(db, senders, nowMs));
+      if (this.beside.begin('conditions and notices', look)) this.conditionsAtMs = nowMs;
     }
-    if (this.nowMs - this.readBackAtMs >= READ_BACK_MS) {
-      this.readBackAtMs = this.nowMs;
-      await this.apart('read-back', () => readBackDue(db, this.site, this.nowMs));
+    if (nowMs - this.readBackAtMs >= READ_BACK_MS) {
+      if (this.beside.begin('read-back', () => readBackDue(db, this.site, nowMs))) this.readBackAtMs = nowMs;
     }
-    if (this.nowMs - this.reconciledAtMs >= RECONCILE_MS) {
-      this.reconciledAtMs = this.nowMs;
-      await this.apart('reconciliation', () => reconcileDue(db, this.site, this.nowMs));
-    }
-  }
-
-  /** What fails here is logged and tried at its next interval; runs go on. */
-  private async apart(what: string, work: () => Promise<unknown>): Promise<void> {
-    try {
-      await work();
-    } catch (error) {
-      this.parts.log.error({ err: error, what }, `${what} failed; trying again later`);
+    if (nowMs - this.reconciledAtMs >= RECONCILE_MS) {
+      if (this.beside.begin('reconciliation', () => reconcileDue(db, this.site, nowMs))) this.reconciledAtMs = nowMs;
     }
   }
 
   private async settleFinished(crew: Crew): Promise<void> {
     await openMisses(this.parts.db, this.nowMs);
-    const lanes = await crew.settle();
-    await markThinned(this.parts.db, this.laddersOf, lanes, this.nowMs);
+    this.thinning.want(await crew.settle());
   }
-
-  private readonly laddersOf: LaddersOf = async (workloadIds) => {
-    const inForce = await enrolmentsOf(this.parts.db, workloadIds);
-    const ladders = new Map<number, ReadonlyMap<string, Ladder>>();
-    for (const { workload_id, policy_id, revision } of inForce) {
-      const lanes = await this.lanesOf(policy_id, revision);
-      ladders.set(workload_id, new Map(lanes.map((lane) => [lane.key, lane.ladder])));
-    }
-    return ladders;
-  };
 
   private async beat(): Promise<void> {
     if (Date.now() - this.beatAt < HEARTBEAT_MS) return;

@@ -1,6 +1,5 @@
 import type { Ladder } from '@/core/protect/ladder';
 import { HOUR } from '@/core/units';
-import { conditionsOf } from '@/engine/conditions';
 import { letGoOf } from '@/engine/thin';
 import type { LivePoint } from '@/store/points';
 
@@ -8,9 +7,6 @@ const point = (id: number, over: Partial<LivePoint> = {}): LivePoint => ({
   id,
   workload_id: 1,
   lane_key: 'backup',
-  place_kind: 'repository',
-  place_id: 1,
-  copy_key: `c${id}`,
   taken_ms: id * HOUR,
   held_at_ms: null,
   immutable_until_ms: null,
@@ -44,25 +40,6 @@ test('held and immutable points stay, an immutable one until its date', () => {
   const ladders = new Map([['backup', newest(1)]]);
   expect(letGoOf(points, ladders, 9 * HOUR)).toEqual([3]);
   expect(letGoOf(points, ladders, 10 * HOUR).sort()).toEqual([2, 3]);
-});
-
-test('conditions: silent sites, links down and slow; full rate is no condition', () => {
-  const link = (id: number, factor: number) => ({ id, name: `line ${id}`, factor, throttles: [] });
-  const status = {
-    sitesUp: ['Ostgate'],
-    links: [link(1, 1), link(2, 0.35), link(3, 0)],
-    repositories: [],
-    datastores: [],
-  };
-  const trouble = { defaultPasswords: ['Ostgate'], wrongClocks: ['Norde'], movingDisks: ['pay-db-01'] };
-  expect(conditionsOf({ ...status, ...trouble }, ['Ostgate', 'Norde'])).toEqual([
-    { subject: 'Norde', state: 'no-answer', factor: null },
-    { subject: 'line 2', state: 'slow', factor: 0.35 },
-    { subject: 'line 3', state: 'down', factor: 0 },
-    { subject: 'Ostgate', state: 'default-password', factor: null },
-    { subject: 'Norde', state: 'wrong-clock', factor: null },
-    { subject: 'pay-db-01', state: 'disks-moving', factor: null },
-  ]);
 });
 
 test('a bad point stands for nothing: no good one goes because of it, and it goes when it would have gone anyway', () => {

@@ -13,9 +13,7 @@ import {
   type LaneOfWorkload,
   type LivePoint,
 } from '@/store/points';
-
-/** Ladders in force by workload and lane; of a lane that is not there nothing is thinned. */
-export type LaddersOf = (workloadIds: readonly number[]) => Promise<ReadonlyMap<number, ReadonlyMap<string, Ladder>>>;
+import { enrolmentsOf, type LanesOf } from '@/store/schedules';
 
 /** Points deleted at their places in one round. */
 const BATCH = 500;
@@ -35,26 +33,59 @@ export function letGoOf(points: readonly LivePoint[], ladders: ReadonlyMap<strin
   });
 }
 
-/** Marks what the ladders of these lanes let go. */
-export async function markThinned(
-  db: Database,
-  laddersOf: LaddersOf,
-  lanes: readonly LaneOfWorkload[],
-  nowMs: EpochMs,
-): Promise<void> {
-  if (!lanes.length) return;
-  const points = await livePoints(db, lanes);
-  const ladders = await laddersOf([...new Set(lanes.map((lane) => lane.workloadId))]);
-  const marked = [...groupBy(points, (p) => p.workload_id)].flatMap(([workloadId, list]) =>
-    letGoOf(list, ladders.get(workloadId) ?? new Map<string, Ladder>(), nowMs),
-  );
-  await markPoints(db, marked, nowMs);
+/** Lanes that have a new point are thinned, all that came since the last time at once. */
+export class Thinning {
+  private wanted = new Map<string, LaneOfWorkload>();
+
+  constructor(
+    private readonly db: Database,
+    private readonly site: SiteController,
+    private readonly lanesOf: LanesOf,
+  ) {}
+
+  want(lanes: readonly LaneOfWorkload[]): void {
+    for (const lane of lanes) this.wanted.set(`${lane.workloadId}/${lane.laneKey}`, lane);
+  }
+
+  /** Marks what the ladders of the wanted lanes let go, and deletes what is marked. Lanes of a failure are wanted again. */
+  async carryOn(nowMs: EpochMs): Promise<void> {
+    const lanes = [...this.wanted.values()];
+    this.wanted = new Map();
+    try {
+      await this.mark(lanes, nowMs);
+    } catch (error) {
+      this.want(lanes);
+      throw error;
+    }
+    await sweepMarked(this.db, this.site, nowMs);
+  }
+
+  private async mark(lanes: readonly LaneOfWorkload[], nowMs: EpochMs): Promise<void> {
+    if (!lanes.length) return;
+    const points = await livePoints(this.db, lanes);
+    const ladders = await this.laddersOf([...new Set(lanes.map((lane) => lane.workloadId))]);
+    const marked = [...groupBy(points, (p) => p.workload_id)].flatMap(([workloadId, list]) =>
+      letGoOf(list, ladders.get(workloadId) ?? new Map<string, Ladder>(), nowMs),
+    );
+    await markPoints(this.db, marked, nowMs);
+  }
+
+  /** Ladders in force by workload and lane; of a lane that is not there nothing is thinned. */
+  private async laddersOf(workloadIds: readonly number[]): Promise<Map<number, ReadonlyMap<string, Ladder>>> {
+    const inForce = await enrolmentsOf(this.db, workloadIds);
+    const ladders = new Map<number, ReadonlyMap<string, Ladder>>();
+    for (const { workload_id, policy_id, revision } of inForce) {
+      const lanes = await this.lanesOf(policy_id, revision);
+      ladders.set(workload_id, new Map(lanes.map((lane) => [lane.key, lane.ladder])));
+    }
+    return ladders;
+  }
 }
 
-/** Deletes marked points at their places, then records them gone. Returns how many. */
-export async function sweepMarked(db: Database, site: SiteController, nowMs: EpochMs): Promise<number> {
+/** Deletes marked points at their places, then records them gone. */
+async function sweepMarked(db: Database, site: SiteController, nowMs: EpochMs): Promise<void> {
   const marked = await markedPoints(db, BATCH);
-  if (!marked.length) return 0;
+  if (!marked.length) return;
   const gone: number[] = [];
   for (const list of groupBy(marked, (p) => `${p.place_kind}:${p.place_id}`).values()) {
     try {
@@ -68,5 +99,4 @@ export async function sweepMarked(db: Database, site: SiteController, nowMs: Epo
     }
   }
   await recordGone(db, gone, nowMs);
-  return gone.length;
 }

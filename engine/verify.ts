@@ -26,6 +26,7 @@ export type Verdict = 'good' | 'rotten' | 'missing' | 'no-answer';
 /** One look: reads back what is due, then tries to repair what is bad. Returns the points found bad. */
 export async function readBackDue(db: Database, site: SiteController, nowMs: EpochMs): Promise<number[]> {
   const found: number[] = [];
+  const good: number[] = [];
   const silent = new Set<string>();
   const seen = new Set<number>();
   const queue = await oldestVerified(db, nowMs - AGAIN_MS, A_LOOK);
@@ -34,7 +35,7 @@ export async function readBackDue(db: Database, site: SiteController, nowMs: Epo
     if (silent.has(place) || seen.has(point.id)) continue;
     seen.add(point.id);
     const verdict = await readBack(site, point);
-    if (verdict === 'good') await noteReadBack(db, [point.id], nowMs);
+    if (verdict === 'good') good.push(point.id);
     else if (verdict === 'no-answer') silent.add(place);
     else {
       await markBad(db, [point], verdict, nowMs);
@@ -42,6 +43,7 @@ export async function readBackDue(db: Database, site: SiteController, nowMs: Epo
       if (verdict === 'rotten') queue.unshift(...(await pointsBeside(db, point)));
     }
   }
+  await noteReadBack(db, good, nowMs);
   for (const point of await badPoints(db)) await repair(db, site, point, nowMs);
   return found;
 }

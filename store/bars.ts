@@ -79,18 +79,16 @@ export async function firstCopies(
     return matters ? [{ run, lane, place }] : [];
   });
   if (!sending.length) return new Set();
-  const there = await select<{ workload_id: number; place_kind: string; place_id: number }>(
+  // Each is answered by the first point that is found there.
+  const asked = `SELECT ? id, ? workload_id, ? place_kind, ? place_id${' UNION ALL SELECT ?, ?, ?, ?'.repeat(sending.length - 1)}`;
+  const first = await select<{ id: number }>(
     db,
-    'SELECT DISTINCT workload_id, place_kind, place_id FROM points WHERE gone_ms IS NULL AND workload_id IN (?)',
-    [[...new Set(sending.map(({ run }) => run.workload_id))]],
+    `SELECT v.id FROM (${asked}) v WHERE NOT EXISTS (SELECT 1 FROM points p FORCE INDEX (points_live)
+        WHERE p.gone_ms IS NULL AND p.workload_id = v.workload_id AND p.place_kind = v.place_kind AND p.place_id = v.place_id)`,
+    sending.flatMap(({ run, lane, place }) => [run.id, run.workload_id, placeKindOf(lane.kind), place]),
     tx,
   );
-  const known = new Set(there.map((p) => `${p.workload_id}/${p.place_kind}/${p.place_id}`));
-  return new Set(
-    sending
-      .filter(({ run, lane, place }) => !known.has(`${run.workload_id}/${placeKindOf(lane.kind)}/${place}`))
-      .map(({ run }) => run.id),
-  );
+  return new Set(first.map((run) => run.id));
 }
 
 /** By run: what it must wait for, however many slots are free. */

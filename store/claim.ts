@@ -122,13 +122,13 @@ export async function claimRuns(
       });
       const { admitted, waiting: held } = admit(candidates, running.free, running.workloads, most);
       await noteWaits(db, able, held, tx);
-      const chosen = new Set(admitted);
+      const chosen = await stillWaiting(db, admitted, tx);
       if (chosen.size)
         await execute(
           db,
           `UPDATE runs SET state = 'running', owner = ?, lease_real_ms = ?, attempt = attempt + 1, waits_for = NULL,
                   started_ms = COALESCE(started_ms, ?) WHERE id IN (?) AND state = 'waiting'`,
-          [owner, Date.now() + LEASE_MS, nowMs, admitted],
+          [owner, Date.now() + LEASE_MS, nowMs, [...chosen]],
           tx,
         );
       return able.filter((run) => chosen.has(run.id)).map((run) => ({ ...run, attempt: run.attempt + 1 }));
@@ -145,23 +145,38 @@ async function somethingWaits(db: Database, nowMs: EpochMs): Promise<boolean> {
   return rows.length > 0;
 }
 
-/** The order is urgency: tier, then the instant at which the workload's exposure goes over its RPO. */
+/**
+ * The order is urgency: tier, then the instant at which the workload's exposure goes over its RPO. Read without locks: of
+ * what it joins others may hold rows, and waiting runs are few among many, so they are read first whatever the statistics say.
+ */
 function waitingRuns(db: Database, nowMs: EpochMs, most: number, tx: Tx): Promise<WaitingRun[]> {
   return select<WaitingRun>(
     db,
     `SELECT r.id, r.enrolment_id, r.workload_id, w.name workload_name, w.site_id workload_site_id, w.application_id, s.name site_name,
             s.zone, r.group_key, w.datastore_id, w.cluster_id, r.policy_id, r.revision, r.lane_key, r.kind, r.attempt, r.occurrence_ms, r.waits_for, r.started_by
-       FROM runs r JOIN workloads w ON w.id = r.workload_id JOIN sites s ON s.id = w.site_id
+       FROM runs r FORCE INDEX (runs_state) STRAIGHT_JOIN workloads w ON w.id = r.workload_id JOIN sites s ON s.id = w.site_id
        JOIN applications a ON a.id = w.application_id JOIN tiers t ON t.id = a.tier_id
       WHERE r.state = 'waiting' AND r.not_before_ms <= ?
         AND NOT EXISTS (SELECT 1 FROM pauses p WHERE p.from_ms <= ? AND p.to_ms > ? AND r.started_by <> 'person'
               AND ((p.scope = 'workload' AND p.scope_id = w.id) OR (p.scope = 'site' AND p.scope_id = w.site_id)
                 OR (p.scope = 'policy' AND p.scope_id = r.policy_id)))
       ORDER BY r.started_by = 'person' DESC, a.tier_id, COALESCE(w.newest_taken_ms, 0) + t.rpo_ms, r.occurrence_ms
-      LIMIT ? FOR UPDATE SKIP LOCKED`,
+      LIMIT ?`,
     [nowMs, nowMs, nowMs, most],
     tx,
   );
+}
+
+/** Of these runs those that wait still, locked: a person may just have cancelled one. */
+async function stillWaiting(db: Database, ids: readonly number[], tx: Tx): Promise<Set<number>> {
+  if (!ids.length) return new Set();
+  const rows = await select<{ id: number }>(
+    db,
+    `SELECT id FROM runs WHERE id IN (?) AND state = 'waiting' ORDER BY id FOR UPDATE SKIP LOCKED`,
+    [ids],
+    tx,
+  );
+  return new Set(rows.map((row) => row.id));
 }
 
 type RunPlaces = Pick<WaitingRun, 'workload_site_id' | 'datastore_id' | 'cluster_id' | 'lane_key'>;
@@ -223,7 +238,7 @@ async function noteWaits(
     ['id'],
     ['waits_for'],
     rows.map((run) => [run.id, held.get(run.id)]),
-    { tx },
+    { fence: { sql: `t.state = 'waiting'`, values: [] }, tx },
   );
 }
 

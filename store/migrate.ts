@@ -2,13 +2,14 @@ import { QueryTypes } from 'sequelize';
 import { Umzug } from 'umzug';
 import { foundation } from '@/store/migrations/0001-foundation';
 import { hotPaths } from '@/store/migrations/0002-hot-paths';
+import { spaceSamples } from '@/store/migrations/0003-space-samples';
 import { ruleCadences } from '@/store/migrations/0004-rule-cadences';
 import { selectors } from '@/store/migrations/0005-selectors';
-import { spaceSamples } from '@/store/migrations/0003-space-samples';
+import { trust } from '@/store/migrations/0006-trust';
+import { outside } from '@/store/migrations/0007-outside';
 import { lanes } from '@/store/migrations/0008-lanes';
 import { placeSpace } from '@/store/migrations/0009-place-space';
-import { outside } from '@/store/migrations/0007-outside';
-import { trust } from '@/store/migrations/0006-trust';
+import { pointsByPlace } from '@/store/migrations/0010-points-by-place';
 import type { Database } from '@/store/database';
 
 /** DDL commits by itself in MariaDB, so a migration is a list of statements that goes forward only. */
@@ -30,6 +31,7 @@ const MIGRATIONS: readonly Migration[] = [
   outside,
   lanes,
   placeSpace,
+  pointsByPlace,
 ];
 
 /** What a database of this version has gone through. */

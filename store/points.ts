@@ -11,14 +11,19 @@ export interface LivePoint {
   id: number;
   workload_id: number;
   lane_key: string;
-  place_kind: 'datastore' | 'repository';
-  place_id: number;
-  copy_key: string;
   taken_ms: EpochMs;
   held_at_ms: EpochMs | null;
   immutable_until_ms: EpochMs | null;
   /** Known bad, and not repaired: 1. */
   bad: number;
+}
+
+/** A point on its way out, and where it lies. */
+export interface MarkedPoint {
+  id: number;
+  place_kind: 'datastore' | 'repository';
+  place_id: number;
+  copy_key: string;
 }
 
 export interface LaneOfWorkload {
@@ -33,7 +38,7 @@ export function livePoints(db: Database, lanes: readonly LaneOfWorkload[]): Prom
   const wanted = `SELECT ? workload_id, ? lane_key${' UNION ALL SELECT ?, ?'.repeat(lanes.length - 1)}`;
   return select<LivePoint>(
     db,
-    `SELECT p.id, p.workload_id, p.lane_key, p.place_kind, p.place_id, p.copy_key, p.taken_ms, p.held_at_ms, p.immutable_until_ms,
+    `SELECT p.id, p.workload_id, p.lane_key, p.taken_ms, p.held_at_ms, p.immutable_until_ms,
             p.bad_ms IS NOT NULL AND p.repaired_ms IS NULL bad
        FROM (${wanted}) v JOIN points p ON p.gone_ms IS NULL AND p.workload_id = v.workload_id AND p.lane_key = v.lane_key
       WHERE p.marked_ms IS NULL`,
@@ -111,12 +116,11 @@ export async function markPoints(db: Database, ids: readonly number[], nowMs: Ep
   );
 }
 
-export function markedPoints(db: Database, limit: number): Promise<LivePoint[]> {
-  return select<LivePoint>(
+export function markedPoints(db: Database, limit: number): Promise<MarkedPoint[]> {
+  return select<MarkedPoint>(
     db,
-    `SELECT id, workload_id, lane_key, place_kind, place_id, copy_key, taken_ms, held_at_ms, immutable_until_ms,
-            bad_ms IS NOT NULL AND repaired_ms IS NULL bad
-       FROM points WHERE gone_ms IS NULL AND marked_ms IS NOT NULL ORDER BY marked_ms LIMIT ?`,
+    `SELECT id, place_kind, place_id, copy_key FROM points
+      WHERE gone_ms IS NULL AND marked_ms IS NOT NULL ORDER BY marked_ms LIMIT ?`,
     [limit],
   );
 }

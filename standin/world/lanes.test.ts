@@ -64,10 +64,11 @@ const stream = (world: World) => {
   if (!only) throw new Error('there is no stream');
   return only;
 };
+const asWritten = <T>(value: T): T => JSON.parse(JSON.stringify(value)) as T;
 const again = (world: World): World => {
   const other = new World(estate, world.nowMs);
   for (const copy of world.copies.all('datastore:2')) other.copies.add('datastore:2', copy);
-  other.restore(JSON.parse(JSON.stringify(world.inFlight())) as ReturnType<World['inFlight']>);
+  other.restore(asWritten(world.moment()), asWritten(world.inFlight()));
   return other;
 };
 

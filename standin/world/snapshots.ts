@@ -89,9 +89,9 @@ export class Snapshots {
   }
 
   /** Takes up what `inFlight` gave, after a restart. */
-  restore({ snapshots, captures = [] }: { readonly snapshots: unknown[]; readonly captures?: unknown[] }): void {
-    for (const snapshot of snapshots as Snapshot[]) this.byKey.set(snapshot.key, snapshot);
-    for (const capture of captures as Capture[]) this.captures.set(capture.key, capture);
+  restore({ snapshots, captures }: ReturnType<Snapshots['inFlight']>): void {
+    for (const snapshot of snapshots) this.byKey.set(snapshot.key, snapshot);
+    for (const capture of captures) this.captures.set(capture.key, capture);
   }
 
   private requireTakeable(workload: EstateWorkload, freeze: boolean): void {

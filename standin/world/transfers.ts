@@ -7,7 +7,7 @@ import { nextThrottleTurn, throttledRate, type Throttle } from '@/core/flow/thro
 import { TransferSimulation } from '@/core/flow/transfers';
 import type { CauseCode } from '@/core/protect/cause';
 import type { LaneKind } from '@/core/protect/policy';
-import type { EpochMs } from '@/core/units';
+import { DAY, HOUR, type EpochMs } from '@/core/units';
 import { chance } from '@/standin/world/content';
 import type { Copy, CopyStore } from '@/standin/world/copies';
 import { placeKey, type Estate, type EstateLink, type EstatePlace } from '@/standin/world/estate';
@@ -78,11 +78,12 @@ export class Transfers {
   advance(toMs: EpochMs): void {
     // At least once: what was started with nothing to send completes at this very instant.
     do {
-      const hourEnd = (Math.floor(this.nowMs / 3_600_000) + 1) * 3_600_000;
+      const hourEnd = (Math.floor(this.nowMs / HOUR) + 1) * HOUR;
       const turn = this.nextTurn(Math.min(toMs, hourEnd));
       const until = Math.max(this.nowMs, Math.min(toMs, turn ?? hourEnd));
       for (const done of this.lines.advance(until)) this.complete(done.key, done.atMs);
       if (this.nowMs === hourEnd || this.nowMs === turn) this.setCapacities();
+      if (this.nowMs === hourEnd) this.forgetLongDone();
     } while (this.nowMs < toMs);
   }
 
@@ -126,6 +127,12 @@ export class Transfers {
   /** Forgets a finished transfer; its copy stays. */
   forget(key: string): void {
     this.byKey.delete(key);
+  }
+
+  /** Who began these has gone, and nobody will ask. */
+  private forgetLongDone(): void {
+    for (const [key, { completedMs }] of this.byKey)
+      if (completedMs !== null && completedMs < this.nowMs - DAY) this.byKey.delete(key);
   }
 
   progress(key: string) {
@@ -210,31 +217,35 @@ export class Transfers {
     if (this.faults.has('link-cut', link.name)) return 0;
     const slow = this.faults.has('link-slow', link.name)?.factor ?? 1;
     const lossy = this.faults.has('link-lossy', link.name) ? lossyShare(link.rateBps) : 1;
-    const hour = Math.floor(this.nowMs / 3_600_000) % 24;
+    const hour = Math.floor(this.nowMs / HOUR) % 24;
     const weather = link.slow && hour >= link.slow.fromHour && hour < link.slow.toHour ? link.slow.factor : 1;
     return slow * weather * lossy;
   }
 
-  /** As plain data. */
+  /** As plain data, but for how far each is. */
   inFlight() {
-    return {
-      transfers: [...this.byKey.values()].map((t) => ({
-        ...t,
-        sentBytes: this.lines.get(t.key)?.sentBytes ?? null,
-        failure: t.failure ? asData(t.failure) : null,
-      })),
-      throttles: [...this.throttles],
-    };
+    return [...this.byKey.values()].map((t) => ({ ...t, failure: t.failure ? asData(t.failure) : null }));
   }
 
-  /** Takes up what `inFlight` gave, after a restart. */
-  restore({ transfers, throttles }: ReturnType<Transfers['inFlight']>): void {
+  /** How far each transfer that still sends is, and what the links may carry. */
+  moment() {
+    const sent = [...this.byKey.keys()].flatMap((key): Array<[string, number]> => {
+      const line = this.lines.get(key);
+      return line ? [[key, line.sentBytes]] : [];
+    });
+    return { sent, throttles: [...this.throttles] };
+  }
+
+  /** Takes up what `moment` and `inFlight` gave, after a restart. */
+  restore({ sent, throttles }: ReturnType<Transfers['moment']>, transfers: ReturnType<Transfers['inFlight']>): void {
     for (const [linkId, list] of throttles) this.throttles.set(linkId, list);
     this.setCapacities();
-    for (const { sentBytes, failure, ...transfer } of transfers) {
+    const sentOf = new Map(sent);
+    for (const { failure, ...transfer } of transfers) {
       const refusal = failure ? new WorldRefusal(failure.code, failure.subject, failure.detail) : null;
       this.byKey.set(transfer.key, { ...transfer, failure: refusal });
-      if (sentBytes === null) continue;
+      const sentBytes = sentOf.get(transfer.key);
+      if (sentBytes === undefined) continue;
       const way = transfer.totalBytes === 0 ? [] : this.wayOf(transfer.fromSiteId, transfer.place);
       this.lines.start(transfer.key, way, transfer.totalBytes, { sentBytes, demand: transfer.demandBps ?? Infinity });
     }

@@ -125,16 +125,28 @@ test('a cancelled transfer leaves nothing, also when it was complete', () => {
   expect(world.copies.usedBytes('datastore:2')).toBe(0);
 });
 
+const asWritten = <T>(value: T): T => JSON.parse(JSON.stringify(value)) as T;
+
 test('what is in flight survives a restart: it completes where it stood', () => {
   const world = new World(estate, T0);
   world.takeSnapshot('s1', 1, false);
   world.startTransfer(order('c1', 's1', 'replica', STORE));
   world.transfers.advance(T0 + 10_000);
   const again = new World(estate, world.nowMs);
-  again.restore(JSON.parse(JSON.stringify(world.inFlight())) as ReturnType<World['inFlight']>);
+  again.restore(asWritten(world.moment()), asWritten(world.inFlight()));
   world.transfers.advance(T0 + HOUR);
   again.transfers.advance(T0 + HOUR);
   expect(again.transfers.progress('c1').completedMs).toBe(world.transfers.progress('c1').completedMs);
+});
+
+test('a transfer that is done and that nobody asks for any more is forgotten after a day; its copy stays', () => {
+  const world = new World(estate, T0);
+  copied(world);
+  world.transfers.advance(T0 + 24 * HOUR);
+  expect(world.inFlight().transfers.map(({ key }) => key)).toEqual(['c1']);
+  world.transfers.advance(T0 + 27 * HOUR);
+  expect(world.inFlight().transfers).toEqual([]);
+  expect(world.requireCopy(STORE, 'c1').workloadId).toBe(1);
 });
 
 describe('clones', () => {

@@ -231,25 +231,29 @@ export class World {
     return pointDigest(copy.diskIds.map((id) => this.disk(id).digestFromScratch(copy.takenMs, rottenOf(copy, id))));
   }
 
-  /** What is in flight, as plain data. */
+  /** Things in flight, as plain data: they come, change seldom, and go. */
   inFlight() {
+    return { ...this.snapshots.inFlight(), transfers: this.transfers.inFlight() };
+  }
+
+  /** What else is to be known of the present, as plain data: small, and different at each instant. */
+  moment() {
     return {
       nowMs: this.nowMs,
       faults: [...this.faults.all],
-      ...this.snapshots.inFlight(),
-      ...this.transfers.inFlight(),
+      ...this.transfers.moment(),
       streams: this.streams.inFlight(),
       shipments: this.shipments.inFlight(),
     };
   }
 
-  /** Takes up what `inFlight` gave, after a restart. */
-  restore(state: ReturnType<World['inFlight']>): void {
-    this.faults.restore(state.faults);
-    this.snapshots.restore(state);
-    this.transfers.restore(state);
-    this.streams.restore(state.streams);
-    this.shipments.restore(state.shipments);
+  /** Takes up what `moment` and `inFlight` gave, after a restart. */
+  restore(moment: ReturnType<World['moment']>, inFlight: ReturnType<World['inFlight']>): void {
+    this.faults.restore(moment.faults);
+    this.snapshots.restore(inFlight);
+    this.transfers.restore(moment, inFlight.transfers);
+    this.streams.restore(moment.streams);
+    this.shipments.restore(moment.shipments);
   }
 
   private begin(

@@ -67,7 +67,7 @@ export const estateOf = (workloads: number): Estate => ({
 });
 
 const env = process.env;
-const server = {
+export const server = {
   host: '127.0.0.1',
   port: Number(env.ANCHOR_DB_PORT),
   user: env.ANCHOR_DB_USER ?? 'root',
