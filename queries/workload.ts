@@ -11,7 +11,7 @@ import { standings, type WorkloadStanding } from '@/queries/standing';
 import { select, selectOne, type Database } from '@/store/database';
 import { usableSpans } from '@/store/good';
 import { parseJson } from '@/store/schedules';
-import { streamedPoints, streamsOf, type StreamView } from '@/store/streams';
+import { streamedExposure, streamsOf, type StreamView } from '@/store/streams';
 
 export interface PointView {
   readonly id: number;
@@ -152,7 +152,7 @@ export async function workloadView(
       'SELECT taken_ms, usable_ms, bad_ms, repaired_ms FROM points WHERE workload_id = ? AND usable_ms <= ? AND taken_ms > ?',
       [id, asOfMs, asOfMs - 32 * 86_400_000],
     ),
-    streamedPoints(db, [id], monthMs, asOfMs),
+    streamedExposure(db, [id], monthMs, asOfMs),
     isNow ? streamsOf(db, id) : [],
     pausesOf(db, { workloadId: id, siteId: base.site_id, policyId: enrolment?.policy_id ?? null }, asOfMs),
   ]);
@@ -160,6 +160,7 @@ export async function workloadView(
     ...points.filter((p) => p.site !== standing.site).map((p) => p.takenMs),
     ...streams.filter((s) => s.site !== standing.site).map((s) => s.throughMs),
   ];
+  const { points: stood = [], flows = [] } = streamed.get(id) ?? {};
   const excluded = new Set(
     lanes.length ? lanes[0]?.excludeRoles.filter((role) => lanes.every((l) => l.excludeRoles.includes(role))) : [],
   );
@@ -172,12 +173,8 @@ export async function workloadView(
     copiesWanted: base.copies,
     // A stream may have gone on since the moment of the page was read.
     siteLostExposureMs: offSite.length ? Math.max(0, asOfMs - Math.max(...offSite)) : null,
-    share30: summariseExposure(
-      [...usable.flatMap(usableSpans), ...(streamed.get(id) ?? [])],
-      monthMs,
-      asOfMs,
-      standing.rpoMs,
-    ).shareWithin,
+    share30: summariseExposure([...usable.flatMap(usableSpans), ...stood], monthMs, asOfMs, standing.rpoMs, flows)
+      .shareWithin,
     streams,
     pauses,
     lastRtaMs: await lastRta(db, proofs.find((p) => p.state === 'passed')?.id, id),

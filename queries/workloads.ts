@@ -1,9 +1,11 @@
 /** The table of workloads: filtered and sorted on the server, handed out in windows. */
+import { groupBy } from '@/core/group-by';
 import type { EpochMs } from '@/core/units';
 import { summariseExposure } from '@/core/point/exposure';
 import { standings, type WorkloadStanding } from '@/queries/standing';
 import { select, type Database } from '@/store/database';
 import { USABLE_AT, usableSpans } from '@/store/good';
+import { streamedExposure } from '@/store/streams';
 
 export const WORKLOAD_SORTS = ['name', 'application', 'tier', 'site', 'exposure', 'used', 'policy', 'proven'] as const;
 export type WorkloadSort = (typeof WORKLOAD_SORTS)[number];
@@ -130,6 +132,7 @@ function comparison({ sort, descending }: WorkloadFilter, policies: Map<number, 
 async function worstOf(db: Database, rows: readonly WorkloadStanding[], asOfMs: EpochMs) {
   const found = new Map<number, { worstDayMs: number | null; worstWeekMs: number | null }>();
   if (!rows.length) return found;
+  const ids = rows.map((w) => w.id);
   const points = await select<{
     workload_id: number;
     taken_ms: EpochMs;
@@ -139,15 +142,16 @@ async function worstOf(db: Database, rows: readonly WorkloadStanding[], asOfMs: 
   }>(
     db,
     `SELECT workload_id, taken_ms, usable_ms, bad_ms, repaired_ms FROM points WHERE workload_id IN (?) AND taken_ms > ? AND usable_ms <= ?`,
-    [rows.map((w) => w.id), asOfMs - 9 * DAY_MS, asOfMs],
+    [ids, asOfMs - 9 * DAY_MS, asOfMs],
   );
+  const byWorkload = groupBy(points, (p) => p.workload_id);
+  const streamed = await streamedExposure(db, ids, asOfMs - 7 * DAY_MS, asOfMs);
   for (const w of rows) {
     // Points thinned since then were usable then: for the past they count.
-    const mine = points.filter((p) => p.workload_id === w.id).flatMap((p) => usableSpans(p));
-    found.set(w.id, {
-      worstDayMs: summariseExposure(mine, asOfMs - DAY_MS, asOfMs, w.rpoMs).worstMs,
-      worstWeekMs: summariseExposure(mine, asOfMs - 7 * DAY_MS, asOfMs, w.rpoMs).worstMs,
-    });
+    const { points: stood = [], flows = [] } = streamed.get(w.id) ?? {};
+    const mine = [...(byWorkload.get(w.id) ?? []).flatMap(usableSpans), ...stood];
+    const worstMs = (days: number) => summariseExposure(mine, asOfMs - days * DAY_MS, asOfMs, w.rpoMs, flows).worstMs;
+    found.set(w.id, { worstDayMs: worstMs(1), worstWeekMs: worstMs(7) });
   }
   return found;
 }

@@ -1,6 +1,7 @@
 /** What streams give: how far each is now, and, as stretches, how far behind it was at any moment. */
-import type { ExposurePoint } from '@/core/point/exposure';
-import { MINUTE, SECOND, type EpochMs } from '@/core/units';
+import { groupBy } from '@/core/group-by';
+import type { ExposureFlow, ExposurePoint } from '@/core/point/exposure';
+import { SECOND, type EpochMs } from '@/core/units';
 import { execute, inTransaction, insertMany, select, updateMany, type Database, type Tx } from '@/store/database';
 import { parseJson } from '@/store/schedules';
 import { recountNewest } from '@/store/verification';
@@ -171,27 +172,28 @@ export async function streamsOf(db: Database, workloadId: number): Promise<Strea
 export const STREAM_THROUGH_AT = `(SELECT MAX(COALESCE(h.through_ms, :at - h.lag_ms)) FROM stream_stretches h
   WHERE h.workload_id = w.id AND h.from_ms <= :at AND (h.to_ms IS NULL OR h.to_ms > :at))`;
 
-/** What the streams of workloads had, as points a minute apart: what exposure is computed from. */
-export async function streamedPoints(
+/** What the streams of workloads had: flows, and instants at which they stood. */
+export async function streamedExposure(
   db: Database,
   workloadIds: readonly number[],
   fromMs: EpochMs,
   toMs: EpochMs,
-): Promise<Map<number, ExposurePoint[]>> {
-  const points = new Map<number, ExposurePoint[]>();
-  if (!workloadIds.length) return points;
-  const stretches = await select<Pick<Stretch, 'workload_id' | 'from_ms' | 'lag_ms'> & { to_ms: EpochMs | null }>(
+): Promise<Map<number, { readonly points: ExposurePoint[]; readonly flows: ExposureFlow[] }>> {
+  if (!workloadIds.length) return new Map();
+  const rows = await select<Omit<Stretch, 'id' | 'site_id'> & { to_ms: EpochMs | null }>(
     db,
-    `SELECT workload_id, from_ms, to_ms, lag_ms FROM stream_stretches
-      WHERE workload_id IN (?) AND from_ms <= ? AND (to_ms IS NULL OR to_ms > ?) AND lag_ms IS NOT NULL`,
+    `SELECT workload_id, from_ms, to_ms, lag_ms, through_ms FROM stream_stretches
+      WHERE workload_id IN (?) AND from_ms <= ? AND (to_ms IS NULL OR to_ms > ?) ORDER BY from_ms`,
     [workloadIds, toMs, fromMs],
   );
-  for (const { workload_id, from_ms, to_ms, lag_ms } of stretches) {
-    const mine = points.get(workload_id) ?? [];
-    points.set(workload_id, mine);
-    const until = Math.min(to_ms ?? toMs, toMs);
-    for (let at = Math.max(from_ms, fromMs); at <= until; at += MINUTE)
-      mine.push({ takenAtMs: at - (lag_ms as number), usableFromMs: at, goneAtMs: null });
-  }
-  return points;
+  const stretches = [...groupBy(rows, (row) => row.workload_id)].map(([id, list]) => {
+    const flows = list.flatMap(({ from_ms, to_ms, lag_ms }) =>
+      lag_ms === null ? [] : [{ fromMs: from_ms, toMs: to_ms ?? toMs, lagMs: lag_ms }],
+    );
+    const points = list.flatMap(({ from_ms, to_ms, through_ms }) =>
+      through_ms === null ? [] : [{ takenAtMs: through_ms, usableFromMs: from_ms, goneAtMs: to_ms }],
+    );
+    return [id, { points, flows }] as const;
+  });
+  return new Map(stretches);
 }

@@ -185,3 +185,59 @@ test('law: exposure over a span is what exposure at its instants is, whatever co
     }),
   );
 });
+
+test('a stream bounds the exposure while it flows; where it stands the clock counts on', () => {
+  const flow = { fromMs: 10 * MINUTE, toMs: 40 * MINUTE, lagMs: MINUTE };
+  const marks = points([[0, 0]]);
+  const stood = { takenAtMs: 39 * MINUTE, usableFromMs: 40 * MINUTE, goneAtMs: null };
+  const summary = summariseExposure([...marks, stood], 0, 60 * MINUTE, 5 * MINUTE, [flow]);
+  expect([summary.worstMs, summary.leastMs]).toEqual([21 * MINUTE, 0]);
+  // Within five minutes: the first 5, the 30 of the flow, and 4 more after its end.
+  expect(summary.shareWithin).toBeCloseTo((5 + 30 + 4) / 60, 12);
+  // Areas in square minutes: 10²/2, 30 × 1, (21² - 1²)/2.
+  expect(summary.meanMs).toBeCloseTo(((50 + 30 + 220) / 60) * MINUTE, 6);
+  expect(summariseExposure([], 0, 60 * MINUTE, HOUR, [flow]).worstMs).toBeNull();
+  expect(summariseExposure([], 10 * MINUTE, 40 * MINUTE, HOUR, [flow]).worstMs).toBe(MINUTE);
+});
+
+test('law: with streams exposure is the least of what points and each of them give', () => {
+  const point = fc.record({ takenAtMs: fc.integer({ min: 0, max: 30 }), usable: fc.integer({ min: 0, max: 9 }) });
+  const flow = fc.record({
+    fromMs: fc.integer({ min: 0, max: 30 }),
+    long: fc.integer({ min: 1, max: 20 }),
+    lagMs: fc.integer({ min: 0, max: 15 }),
+  });
+  fc.assert(
+    fc.property(
+      fc.array(point, { maxLength: 6 }),
+      fc.array(flow, { maxLength: 4 }),
+      fc.integer({ min: 1, max: 20 }),
+      (list, streams, limit) => {
+        const given = list.map((p) => ({
+          takenAtMs: p.takenAtMs,
+          usableFromMs: p.takenAtMs + p.usable,
+          goneAtMs: null,
+        }));
+        const flows = streams.map((f) => ({ fromMs: f.fromMs, toMs: f.fromMs + f.long, lagMs: f.lagMs }));
+        const at = (ms: number): number => {
+          const lags = flows.filter((f) => f.fromMs <= ms && ms < f.toMs).map((f) => f.lagMs);
+          return Math.min(exposureAt(given, ms) ?? Infinity, ...lags);
+        };
+        // Everything turns at whole milliseconds, so exposure is straight between two of them.
+        const middles = Array.from({ length: 60 }, (_, i) => at(i + 0.5));
+        const summary = summariseExposure(given, 0, 60, limit, flows);
+        expect(summary.shareWithin * 60).toBeCloseTo(middles.filter((ms) => ms <= limit).length, 9);
+        const none = middles.includes(Infinity);
+        expect(summary.meanMs === null).toBe(none);
+        if (summary.meanMs !== null)
+          expect(summary.meanMs * 60).toBeCloseTo(
+            middles.reduce((sum, ms) => sum + ms, 0),
+            6,
+          );
+        const worst = Math.max(...Array.from({ length: 60 }, (_, i) => at(i + 1 - 1e-7)));
+        if (none) expect(summary.worstMs).toBeNull();
+        else expect(summary.worstMs).toBeCloseTo(worst, 5);
+      },
+    ),
+  );
+});

@@ -11,6 +11,13 @@ export interface ExposurePoint {
   readonly goneAtMs: EpochMs | null;
 }
 
+/** A stretch in which a stream was never more than `lagMs` behind. */
+export interface ExposureFlow {
+  readonly fromMs: EpochMs;
+  readonly toMs: EpochMs;
+  readonly lagMs: DurationMs;
+}
+
 /** Exposure at an instant in ms, or null if there was no usable point at all. O(points). */
 export function exposureAt(points: readonly ExposurePoint[], atMs: EpochMs): DurationMs | null {
   let newest: EpochMs | null = null;
@@ -37,31 +44,39 @@ interface Rise {
   readonly toMs: EpochMs;
   readonly newestTakenMs: EpochMs | null;
 }
+/** Exposure between two instants: it rises with time, or stays; null: there was no usable point. */
+interface Slope {
+  readonly fromMs: EpochMs;
+  readonly toMs: EpochMs;
+  readonly exposureMs: readonly [first: DurationMs, last: DurationMs] | null;
+}
 
-/** Worst, least, mean and share within `limitMs` over [fromMs, toMs). O(n log n). */
+/** Worst, least, mean and share within `limitMs` over [fromMs, toMs). O(n log n) in points, O(n²) in flows, which are few. */
 export function summariseExposure(
   points: readonly ExposurePoint[],
   fromMs: EpochMs,
   toMs: EpochMs,
   limitMs: DurationMs,
+  flows: readonly ExposureFlow[] = [],
 ): ExposureSummary {
-  const rises = risesOf(points, fromMs, toMs);
   let within = 0;
   let area = 0;
   let worst: number | null = 0;
   let least: number | null = null;
-  for (const { fromMs: a, toMs: b, newestTakenMs: taken } of rises) {
-    if (taken === null) {
+  let complete = true;
+  for (const { fromMs: a, toMs: b, exposureMs } of slopesOf(risesOf(points, fromMs, toMs), flows)) {
+    if (!exposureMs) {
       worst = null;
+      complete = false;
       continue;
     }
-    if (worst !== null) worst = Math.max(worst, b - taken);
-    least = least === null ? a - taken : Math.min(least, a - taken);
-    area += ((b - taken) ** 2 - (a - taken) ** 2) / 2;
-    within += Math.max(0, Math.min(b, taken + limitMs) - a);
+    const [first, last] = exposureMs;
+    if (worst !== null) worst = Math.max(worst, last);
+    least = least === null ? first : Math.min(least, first);
+    area += ((first + last) / 2) * (b - a);
+    within += last <= limitMs ? b - a : Math.min(b - a, Math.max(0, limitMs - first));
   }
   const span = toMs - fromMs;
-  const complete = rises.every((rise) => rise.newestTakenMs !== null);
   return {
     worstMs: worst,
     leastMs: least,
@@ -120,6 +135,32 @@ function risesOf(points: readonly ExposurePoint[], fromMs: EpochMs, toMs: EpochM
   }
   if (start < toMs) rises.push({ fromMs: start, toMs, newestTakenMs: newestAt(usable) });
   return rises;
+}
+
+/** Exposure is never more than the lag of a stream that flows: rises are cut where they reach it. */
+function slopesOf(rises: readonly Rise[], flows: readonly ExposureFlow[]): Slope[] {
+  const turns = [...new Set(flows.flatMap(({ fromMs, toMs }) => [fromMs, toMs]))].sort((a, b) => a - b);
+  return rises.flatMap((rise) => {
+    const cuts = [rise.fromMs, ...turns.filter((at) => at > rise.fromMs && at < rise.toMs), rise.toMs];
+    return cuts.slice(1).flatMap((toMs, i) => slopesBelow({ ...rise, fromMs: cuts[i] as EpochMs, toMs }, flows));
+  });
+}
+
+/** Of a rise in which no flow begins or ends. */
+function slopesBelow({ fromMs, toMs, newestTakenMs: taken }: Rise, flows: readonly ExposureFlow[]): Slope[] {
+  const lags = flows.flatMap((flow) => (flow.fromMs <= fromMs && flow.toMs >= toMs ? [flow.lagMs] : []));
+  const lagMs = lags.length ? Math.min(...lags) : Infinity;
+  const kneeMs = Math.min(
+    toMs,
+    taken === null ? (lagMs === Infinity ? toMs : fromMs) : Math.max(fromMs, taken + lagMs),
+  );
+  const rising: Slope = {
+    fromMs,
+    toMs: kneeMs,
+    exposureMs: taken === null ? null : [fromMs - taken, kneeMs - taken],
+  };
+  const level: Slope = { fromMs: kneeMs, toMs, exposureMs: [lagMs, lagMs] };
+  return [rising, level].filter((slope) => slope.fromMs < slope.toMs);
 }
 
 const newestAt = (usable: readonly EpochMs[]): EpochMs | null => usable.at(-1) ?? null;

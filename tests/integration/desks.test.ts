@@ -28,6 +28,7 @@ import { recordFindings } from '@/store/findings';
 import { renewLeases } from '@/store/runs';
 import { markBad, markRepaired } from '@/store/verification';
 import { Harbour, LANES, START, WORKLOADS } from './harbour';
+import { addPoint } from './rows';
 
 jest.setTimeout(60_000);
 const replica = LANES[0] as Lane;
@@ -59,27 +60,10 @@ const act = <I extends object, R>(command: Command<I, R>, input: object, person 
   perform(command, input, { db: harbour.db, clock: harbour.clock, person });
 
 /** A point of a workload, `hours` before the start. */
-async function point(workloadId: number, hours: number, digest = 'd'): Promise<number> {
-  const at = START - hours * HOUR;
-  const { id } = await execute(
-    harbour.db,
-    `INSERT INTO runs (enrolment_id, workload_id, policy_id, revision, lane_key, kind, occurrence_ms, started_by, state, not_before_ms, ended_ms)
-      VALUES (?, ?, 1, 1, 'replica', 'replica', ?, 'cadence', 'succeeded', ?, ?)`,
-    [workloadId, workloadId, at, at, at],
-  );
-  const made = await execute(
-    harbour.db,
-    `INSERT INTO points (run_id, workload_id, lane_key, kind, place_kind, place_id, site_id, consistency, taken_ms, usable_ms, digest, disks, stored_bytes, copy_key, verified_ms)
-      VALUES (?, ?, 'replica', 'replica', 'datastore', 2, 2, 'crash', ?, ?, ?, '[]', 7, ?, ?)`,
-    [id, workloadId, at, at + MINUTE, digest, `c${id}.1`, at],
-  );
-  await execute(
-    harbour.db,
-    'UPDATE workloads SET newest_taken_ms = GREATEST(COALESCE(newest_taken_ms, 0), ?) WHERE id = ?',
-    [at, workloadId],
-  );
-  return made.id;
-}
+const point = (workloadId: number, hours: number, digest = 'd'): Promise<number> => {
+  const takenMs = START - hours * HOUR;
+  return addPoint(harbour.db, { workloadId, takenMs, usableMs: takenMs + MINUTE, digest });
+};
 
 test.each<[string, object, string]>([
   [
