@@ -1,10 +1,13 @@
 /** What the forecast starts from: workloads, lanes and what they send, lines and movers, as they stand now. */
-import type { ForecastInput, ForecastLane } from '@/core/forecast/simulate';
-import { drivingCadence } from '@/core/protect/policy';
+import { nextThrottleTurn, throttledRate, type Throttle } from '@/core/flow/throttle';
+import type { ForecastInput, ForecastLane, ForecastResource } from '@/core/forecast/forecast';
+import { drivingCadence, type Lane } from '@/core/protect/policy';
+import { staggerMs } from '@/core/protect/stagger';
 import { longestGap } from '@/core/time/cadence';
+import { shutSpans, type Span } from '@/core/time/window';
 import { DAY, HOUR, MINUTE, type DurationMs, type EpochMs } from '@/core/units';
 import { select, type Database } from '@/store/database';
-import { lanesReader } from '@/store/schedules';
+import { lanesReader, parseJson } from '@/store/schedules';
 
 /** How far ahead, and how finely. */
 export const AHEAD_MS: DurationMs = 2 * DAY;
@@ -28,11 +31,37 @@ interface LaneRow {
   last_taken_ms: EpochMs | null;
 }
 
+interface WorkloadRow {
+  id: number;
+  site_id: number;
+  application_id: number;
+  rpo_ms: number;
+  tier: number;
+  newest: EpochMs | null;
+  bytes: number | null;
+}
+interface LinkRow {
+  id: number;
+  name: string;
+  site_a: number;
+  site_b: number;
+  rate_bps: number;
+  throttles: string | readonly Throttle[];
+  factor: number | null;
+}
+interface Pause {
+  scope: 'workload' | 'site' | 'policy';
+  scope_id: number;
+  from_ms: EpochMs;
+  to_ms: EpochMs;
+}
+
 export async function forecastInput(db: Database, nowMs: EpochMs): Promise<ForecastInput> {
-  const [workloads, rows, links, movers] = await Promise.all([
-    select<{ id: number; site_id: number; rpo_ms: number; tier: number; newest: EpochMs | null; bytes: number | null }>(
+  const toMs = nowMs + AHEAD_MS;
+  const [workloads, rows, links, movers, pauses] = await Promise.all([
+    select<WorkloadRow>(
       db,
-      `SELECT w.id, w.site_id, t.rpo_ms, t.id tier, w.newest_taken_ms newest, SUM(d.size_bytes) bytes FROM workloads w
+      `SELECT w.id, w.site_id, w.application_id, t.rpo_ms, t.id tier, w.newest_taken_ms newest, SUM(d.size_bytes) bytes FROM workloads w
          JOIN applications a ON a.id = w.application_id JOIN tiers t ON t.id = a.tier_id LEFT JOIN disks d ON d.workload_id = w.id
         GROUP BY w.id ORDER BY w.id`,
     ),
@@ -49,18 +78,23 @@ export async function forecastInput(db: Database, nowMs: EpochMs): Promise<Forec
         ORDER BY s.workload_id, s.lane_key`,
       [nowMs - LEARN_MS],
     ),
-    select<{ id: number; name: string; site_a: number; site_b: number; rate_bps: number; factor: number | null }>(
+    select<LinkRow>(
       db,
-      `SELECT l.id, l.name, l.site_a, l.site_b, l.rate_bps, c.factor FROM links l
+      `SELECT l.id, l.name, l.site_a, l.site_b, l.rate_bps, l.throttles, c.factor FROM links l
          LEFT JOIN conditions c ON c.subject = l.name AND c.to_ms IS NULL ORDER BY l.id`,
     ),
     select<{ site_id: number; name: string; slots: number; rate_bps: number }>(
       db,
       'SELECT site_id, name, slots, rate_bps FROM movers ORDER BY id',
     ),
+    select<Pause>(db, 'SELECT scope, scope_id, from_ms, to_ms FROM pauses WHERE to_ms > ? AND from_ms < ?', [
+      nowMs,
+      toMs,
+    ]),
   ]);
   const index = new Map(workloads.map((w, i) => [w.id, i]));
   const lanesOf = lanesReader(db);
+  const shutOf = shutReader(pauses, nowMs, toMs);
   const placeSite = new Map(rows.map((row) => [`${row.workload_id}/${row.lane_key}`, row.place_site]));
   const lanes: ForecastLane[] = [];
   for (const row of rows) {
@@ -78,6 +112,7 @@ export async function forecastInput(db: Database, nowMs: EpochMs): Promise<Forec
       workload: i,
       key: row.lane_key,
       cadence: lane.kind === 'stream' ? { kind: 'continuous' } : lane.cadence,
+      ...(lane.together ? { shiftMs: staggerMs(lane.cadence, workload.application_id) } : {}),
       over: sends ? [...(mover < 0 ? [] : [mover]), ...(link < 0 ? [] : [movers.length + link])] : [],
       mover: sends ? mover : -1,
       setupMs: row.setup_ms ?? ASSUMED_SETUP_MS,
@@ -85,19 +120,53 @@ export async function forecastInput(db: Database, nowMs: EpochMs): Promise<Forec
       mostBytes: sends ? (workload.bytes ?? 0) : 0,
       lastTakenMs: row.last_taken_ms ?? workload.newest ?? nowMs,
       blocked: Boolean(row.failing),
+      // A stream flows on through pauses and windows: they hold its marks.
+      ...(lane.kind === 'stream' ? {} : shutOf(row, lane, workload)),
     });
   }
   return {
     fromMs: nowMs,
-    toMs: nowMs + AHEAD_MS,
+    toMs,
     binMs: BIN_MS,
     resources: [
       ...movers.map((m) => ({ id: m.name, bps: m.rate_bps })),
-      ...links.map((l) => ({ id: l.name, bps: l.rate_bps * (l.factor ?? 1) })),
+      ...links.map((link) => lineOf(link, nowMs, toMs)),
     ],
     movers: movers.map((m) => ({ id: m.name, slots: m.slots })),
     workloads: workloads.map((w) => ({ id: w.id, rpoMs: w.rpo_ms, priority: w.tier, newestTakenMs: w.newest })),
     lanes,
+  };
+}
+
+/** A link as it will be throttled; a line that is slow now stays so. */
+function lineOf(link: LinkRow, fromMs: EpochMs, toMs: EpochMs): ForecastResource {
+  const throttles = parseJson<readonly Throttle[]>(link.throttles);
+  const bps = link.rate_bps * (link.factor ?? 1);
+  const turns: Array<{ atMs: EpochMs; bps: number }> = [];
+  for (
+    let at: EpochMs | null = throttles.length ? fromMs : null;
+    at !== null;
+    at = nextThrottleTurn(throttles, at, toMs)
+  )
+    turns.push({ atMs: at, bps: throttledRate(bps, throttles, at) });
+  return { id: link.name, bps, ...(turns.length ? { turns } : {}) };
+}
+
+/** When no run of a lane may start; what many lanes have alike is computed once. */
+function shutReader(pauses: readonly Pause[], fromMs: EpochMs, toMs: EpochMs) {
+  const known = new Map<string, readonly Span[]>();
+  return (row: Pick<LaneRow, 'policy_id'>, { opening }: Lane, of: WorkloadRow): { readonly shut?: readonly Span[] } => {
+    const scopes = { workload: of.id, site: of.site_id, policy: row.policy_id };
+    const held = pauses.filter((pause) => scopes[pause.scope] === pause.scope_id);
+    if (!opening && !held.length) return {};
+    const key = JSON.stringify([opening, held]);
+    let shut = known.get(key);
+    if (!shut) {
+      const paused = held.map((pause) => ({ kind: 'dated' as const, fromMs: pause.from_ms, toMs: pause.to_ms }));
+      const blackouts = [...(opening?.blackouts ?? []), ...paused];
+      known.set(key, (shut = shutSpans({ windows: opening?.windows ?? [], blackouts }, fromMs, toMs)));
+    }
+    return shut.length ? { shut } : {};
   };
 }
 

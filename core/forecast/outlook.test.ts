@@ -1,5 +1,6 @@
 import { outlookOf, upcomingCauses } from '@/core/forecast/outlook';
-import { simulate, type ForecastInput, type MissCause, type PredictedMiss } from '@/core/forecast/simulate';
+import type { ForecastInput, MissCause, PredictedMiss } from '@/core/forecast/forecast';
+import { simulate } from '@/core/forecast/simulate';
 import { pack, unpack } from '@/core/forecast/wire';
 import { HOUR, MINUTE } from '@/core/units';
 
@@ -33,6 +34,7 @@ test('misses fold by cause, the soonest first; what is over already or far away 
 test.each<[MissCause, RegExp]>([
   [{ kind: 'cadence', id: null }, /too late/],
   [{ kind: 'workload-busy', id: null }, /another run/],
+  [{ kind: 'shut', id: null }, /paused, or outside/],
   [{ kind: 'blocked', id: null }, /fail/],
   [{ kind: 'no-lane', id: null }, /no policy/],
   [{ kind: 'slots', id: null }, /the mover/],
@@ -59,6 +61,7 @@ const input: ForecastInput = {
     mostBytes: 1e9,
     lastTakenMs: i === 2 ? null : NOW,
     blocked: i === 1,
+    ...(i === 0 ? { shiftMs: 7 * MINUTE, shut: [{ fromMs: NOW + HOUR, toMs: NOW + 2 * HOUR }] } : {}),
   })),
 };
 test('what goes over the wire gives the same forecast', () => {

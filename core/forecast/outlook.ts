@@ -1,5 +1,5 @@
 /** What people ask of a forecast: who will be over next, and because of what; folded by cause. */
-import type { Forecast, MissCause, PredictedMiss } from '@/core/forecast/simulate';
+import type { Forecast, MissCause, PredictedMiss } from '@/core/forecast/forecast';
 import { groupBy } from '@/core/group-by';
 import { assertNever, type DurationMs, type EpochMs } from '@/core/units';
 
@@ -55,6 +55,8 @@ function causeWords({ kind, id }: MissCause): string {
       return 'another run of the same workload comes first';
     case 'slots':
       return `every slot of ${id ?? 'the mover'} is taken`;
+    case 'shut':
+      return 'its runs are paused, or outside of their window';
     case 'line':
       return `${id ?? 'the line'} is too slow for what must be sent`;
     case 'blocked':

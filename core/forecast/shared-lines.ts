@@ -65,6 +65,12 @@ export class SharedLines {
     return this.count[classIndex] ? (this.bound[classIndex] as number) : -1;
   }
 
+  /** From the present moment on a resource carries this many bytes a ms. */
+  setCapacity(resource: number, bytesPerMs: number): void {
+    this.capacity[resource] = bytesPerMs;
+    for (const group of this.groups) if (group.resources.includes(resource)) this.stale.add(group.index);
+  }
+
   /** Starts a transfer at the present moment. */
   start(item: number, classIndex: number, bytes: number): void {
     (this.classes[classIndex] as LineClass).heap.push(item, (this.served[classIndex] as number) + bytes);

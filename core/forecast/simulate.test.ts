@@ -1,7 +1,8 @@
 import fc from 'fast-check';
 import { IndexHeap } from '@/core/forecast/index-heap';
 import { SharedLines } from '@/core/forecast/shared-lines';
-import { simulate, type ForecastInput, type ForecastLane } from '@/core/forecast/simulate';
+import type { ForecastInput, ForecastLane } from '@/core/forecast/forecast';
+import { simulate } from '@/core/forecast/simulate';
 import { TransferSimulation } from '@/core/flow/transfers';
 import { HOUR, MINUTE, SECOND } from '@/core/units';
 
@@ -224,4 +225,55 @@ test('a continuous lane goes on by itself, and a line that is too slow makes it 
   expect(forecast(8e6).runs.count).toBe(60);
   // 100 bytes a ms change, 80 are sent: each stretch takes a quarter longer than the one before.
   expect(forecast(640_000).misses.at(-1)?.cause).toEqual({ kind: 'line', id: 'line' });
+});
+
+const runsOf = (given: ForecastInput) => {
+  const { runs } = simulate(given);
+  return Array.from({ length: runs.count }, (_, i) => runs.at(i));
+};
+
+test('nothing starts while its lane is shut: the newest occurrence is made up for at the opening, and the miss says why', () => {
+  const shut = [{ fromMs: START + 90 * MINUTE, toMs: START + 310 * MINUTE }];
+  const given = input({ lanes: [lane({ shut, setupMs: MINUTE })] });
+  expect(runsOf(given).map((run) => [run.dueMs - START, run.startMs - START].map((ms) => ms / MINUTE))).toEqual([
+    [60, 60],
+    [300, 310],
+  ]);
+  const { misses, overtaken } = simulate(given);
+  expect(overtaken).toBe(3);
+  expect(misses.at(-1)).toMatchObject({ toMs: START + 311 * MINUTE, cause: { kind: 'shut', id: null } });
+});
+test('a lane that is shut to the end leaves its miss open, and takes nobody’s slot', () => {
+  const workloads = [1, 2].map((id) => ({ id, rpoMs: HOUR, priority: id, newestTakenMs: START }));
+  const shut = [{ fromMs: START, toMs: START + 6 * HOUR }];
+  const lanes = workloads.map((_, i) => lane({ workload: i, mover: 0, setupMs: MINUTE, ...(i === 0 ? { shut } : {}) }));
+  const { misses } = simulate(input({ workloads, lanes }));
+  expect(misses.filter((m) => m.workloadId === 1)).toMatchObject([{ toMs: null, cause: { kind: 'shut' } }]);
+  expect(misses.filter((m) => m.workloadId === 2).every((m) => m.cause.kind === 'cadence')).toBe(true);
+  expect(runsOf(input({ workloads, lanes })).every((run) => run.lane === 1)).toBe(true);
+});
+test('one that waits for a slot while its window shuts does not start when the slot is free', () => {
+  const workloads = [1, 2].map((id) => ({ id, rpoMs: HOUR, priority: id, newestTakenMs: START }));
+  const shut = [{ fromMs: START + 305 * MINUTE, toMs: START + 330 * MINUTE }];
+  const lanes = [
+    lane({ mover: 0, setupMs: 20 * MINUTE }),
+    lane({
+      workload: 1,
+      mover: 0,
+      setupMs: MINUTE,
+      shut,
+      cadence: { kind: 'every', everyMs: 6 * HOUR, offsetMs: 61 * MINUTE },
+    }),
+  ];
+  const second = runsOf(input({ workloads, lanes })).filter((run) => run.lane === 1);
+  // Due at 13:01, 301 min from the start; the slot is taken from 300 to 320.
+  expect(second.map((run) => (run.startMs - START) / MINUTE)).toEqual([330]);
+});
+test('a throttle counts from its turn on, and to its end', () => {
+  const at = (minutes: number, bps: number) => ({ atMs: START + minutes * MINUTE, bps });
+  const turns = [at(0, 8e6), at(70, 2e6), at(90, 8e6)];
+  const resources = [{ id: 'line', bps: 8e6, turns }];
+  // 1800 s at 1 MB/s: 10 min in full, 20 min at a quarter, 15 min in full again.
+  const [first] = runsOf(input({ resources, lanes: [lane({ bytesPerMs: 900, mostBytes: 1.8e9 })] }));
+  expect(((first?.endMs ?? 0) - START) / MINUTE).toBeCloseTo(60 + 10 + 20 + 15, 6);
 });

@@ -5,82 +5,28 @@
  *
  * Cost: O(runs x (log lanes + classes of lanes x resources)); memory O(runs). A fleet of 10,000 makes a million runs a week.
  */
+import type {
+  Forecast,
+  ForecastInput,
+  ForecastLane,
+  ForecastWorkload,
+  MissCause,
+  PredictedMiss,
+} from '@/core/forecast/forecast';
 import { IndexHeap } from '@/core/forecast/index-heap';
 import { RunLog } from '@/core/forecast/run-log';
 import { SharedLines } from '@/core/forecast/shared-lines';
 import { staggerMs } from '@/core/protect/stagger';
-import { nextAfter, type Cadence } from '@/core/time/cadence';
+import { nextAfter } from '@/core/time/cadence';
 import type { DurationMs, EpochMs } from '@/core/units';
-
-export interface ForecastWorkload {
-  readonly id: number;
-  readonly rpoMs: DurationMs;
-  /** Lower starts first where runs wait for a slot. */
-  readonly priority: number;
-  /** Newest usable point; null: none. */
-  readonly newestTakenMs: EpochMs | null;
-}
-export interface ForecastLane {
-  /** Index into the workloads. */
-  readonly workload: number;
-  readonly key: string;
-  readonly cadence: Cadence;
-  /** Start later than the cadence by this; absent: the usual spread over it. */
-  readonly shiftMs?: DurationMs;
-  /** Indices of the resources its transfers go over. */
-  readonly over: readonly number[];
-  /** Index of the mover whose slot it takes, -1: none. */
-  readonly mover: number;
-  /** A run takes at least this, however fast the line is. */
-  readonly setupMs: DurationMs;
-  /** Bytes that change in a ms, and the most that can have changed. */
-  readonly bytesPerMs: number;
-  readonly mostBytes: number;
-  /** When its last point was taken; null: none, the next copy is full. */
-  readonly lastTakenMs: EpochMs | null;
-  /** False while something stands in its way that is not over by itself. */
-  readonly blocked?: boolean;
-}
-export interface ForecastInput {
-  readonly fromMs: EpochMs;
-  readonly toMs: EpochMs;
-  readonly resources: ReadonlyArray<{ readonly id: string; readonly bps: number }>;
-  readonly movers: ReadonlyArray<{ readonly id: string; readonly slots: number }>;
-  readonly workloads: readonly ForecastWorkload[];
-  readonly lanes: readonly ForecastLane[];
-  /** Width of the bins of the loads. */
-  readonly binMs: DurationMs;
-}
-
-/** Why an RPO will be missed: what the point that ended the miss, or would have, waited for longest. */
-export interface MissCause {
-  readonly kind: 'cadence' | 'workload-busy' | 'slots' | 'line' | 'blocked' | 'no-lane';
-  /** Mover or resource, where it is one. */
-  readonly id: string | null;
-}
-export interface PredictedMiss {
-  readonly workloadId: number;
-  readonly fromMs: EpochMs;
-  /** Null: not over at the end of the forecast. */
-  readonly toMs: EpochMs | null;
-  readonly cause: MissCause;
-}
-export interface Forecast {
-  readonly runs: RunLog;
-  readonly misses: readonly PredictedMiss[];
-  /** By resource: share of its rate in use, bin by bin. */
-  readonly load: ReadonlyMap<string, Float64Array>;
-  /** Most workloads over their RPO at one time, bin by bin. */
-  readonly over: Int32Array;
-  /** Occurrences that a newer one of their lane overtook before they could start. */
-  readonly overtaken: number;
-}
 
 export function simulate(input: ForecastInput): Forecast {
   return new Simulation(input).run();
 }
 
 const NONE = NaN;
+/** What stood in the way of a pending run last. */
+const HELD = { busy: 1, slots: 2, shut: 3 } as const;
 /** What a continuous lane sends is cut into stretches of this. */
 const CONTINUOUS_MS: DurationMs = 60_000;
 
@@ -89,6 +35,8 @@ class Simulation {
   private readonly lines: SharedLines;
   private readonly due = new IndexHeap();
   private readonly timers = new IndexHeap();
+  /** Lanes that wait for their opening, by its instant. */
+  private readonly shut = new IndexHeap();
   private readonly waiting: readonly IndexHeap[];
   private readonly slots: Int32Array;
   private readonly classOf: Int32Array;
@@ -108,6 +56,9 @@ class Simulation {
   private readonly misses: PredictedMiss[] = [];
   private readonly load: readonly Float64Array[];
   private overtaken = 0;
+  /** Turns of the resources in the order of time, those to come last. */
+  private readonly turns: ReadonlyArray<{ readonly atMs: EpochMs; readonly resource: number; readonly bps: number }>;
+  private turned = 0;
 
   constructor(private readonly input: ForecastInput) {
     const { lanes, workloads, resources, movers, fromMs, toMs, binMs } = input;
@@ -116,6 +67,9 @@ class Simulation {
       fromMs,
       resources.map((r) => r.bps / 8000),
     );
+    this.turns = resources
+      .flatMap((r, resource) => (r.turns ?? []).map((turn) => ({ ...turn, resource })))
+      .sort((a, b) => a.atMs - b.atMs);
     this.waiting = movers.map(() => new IndexHeap());
     this.slots = Int32Array.from(movers, (m) => m.slots);
     this.classOf = Int32Array.from(lanes, (lane) => this.lines.classFor(lane.over));
@@ -145,11 +99,14 @@ class Simulation {
     });
     const { toMs } = this.input;
     for (;;) {
-      const next = Math.min(this.due.topKey, this.timers.topKey, this.lines.nextMs());
+      const turnMs = this.turns[this.turned]?.atMs ?? Infinity;
+      const next = Math.min(this.due.topKey, this.timers.topKey, this.shut.topKey, this.lines.nextMs(), turnMs);
       if (!(next < toMs)) break;
       this.moveTo(next);
+      this.turnLines();
       this.lines.takeDone((lane, bound) => this.transferred(lane, bound));
       while (this.timers.topKey <= next) this.complete(this.timers.pop() as number);
+      while (this.shut.topKey <= next) this.tryStart(this.shut.pop() as number);
       while (this.due.topKey <= next) this.fallDue(this.due.pop() as number);
     }
     this.moveTo(toMs);
@@ -184,16 +141,29 @@ class Simulation {
     this.tryStart(lane);
   }
 
-  /** 1: the workload is busy, 2: no slot. */
+  private turnLines(): void {
+    for (let turn = this.turns[this.turned]; turn && turn.atMs <= this.nowMs; turn = this.turns[++this.turned])
+      this.lines.setCapacity(turn.resource, turn.bps / 8000);
+  }
+
+  /** True if its runs may not start now: it is tried again when they may. */
+  private isShut(lane: number): boolean {
+    const span = (this.input.lanes[lane] as ForecastLane).shut?.find(({ toMs }) => toMs > this.nowMs);
+    if (!span || span.fromMs > this.nowMs) return false;
+    this.held[lane] = HELD.shut;
+    this.shut.push(lane, span.toMs);
+    return true;
+  }
+
   private tryStart(lane: number): void {
-    if (Number.isNaN(this.pending[lane])) return;
+    if (Number.isNaN(this.pending[lane]) || this.isShut(lane)) return;
     const { workload, mover } = this.input.lanes[lane] as ForecastLane;
     if (this.isBusy(workload)) {
-      this.held[lane] = Math.max(1, this.held[lane] as number);
+      this.held[lane] = Math.max(HELD.busy, this.held[lane] as number);
       return;
     }
     if (mover >= 0 && (this.slots[mover] as number) <= 0) {
-      this.held[lane] = 2;
+      this.held[lane] = HELD.slots;
       const { priority } = this.input.workloads[workload] as ForecastWorkload;
       this.waiting[mover]?.push(lane, priority * 1e14 + (this.pending[lane] as number));
       return;
@@ -255,7 +225,7 @@ class Simulation {
       const lane = queue.pop() as number;
       const { workload } = this.input.lanes[lane] as ForecastLane;
       // One that a newer occurrence replaced, or whose workload is busy again, comes back by itself.
-      if (!Number.isNaN(this.pending[lane]) && !this.isBusy(workload)) this.start(lane);
+      if (!Number.isNaN(this.pending[lane]) && !this.isBusy(workload) && !this.isShut(lane)) this.start(lane);
     }
   }
 
@@ -273,14 +243,18 @@ class Simulation {
     const { mover, setupMs } = this.input.lanes[lane] as ForecastLane;
     const waited = (this.startOf[lane] as number) - (this.dueOf[lane] as number);
     const sent = this.nowMs - (this.startOf[lane] as number) - setupMs;
-    if (waited > 0 && waited >= sent)
-      return this.held[lane] === 2
-        ? { kind: 'slots', id: this.input.movers[mover]?.id ?? null }
-        : { kind: 'workload-busy', id: null };
+    if (waited > 0 && waited >= sent) return this.causeOfWait(lane, mover);
     const bound = this.boundOf[lane] as number;
     return sent > 0 && bound >= 0
       ? { kind: 'line', id: this.input.resources[bound]?.id ?? null }
       : { kind: 'cadence', id: null };
+  }
+
+  private causeOfWait(lane: number, mover: number): MissCause {
+    if (this.held[lane] === HELD.shut) return { kind: 'shut', id: null };
+    return this.held[lane] === HELD.slots
+      ? { kind: 'slots', id: this.input.movers[mover]?.id ?? null }
+      : { kind: 'workload-busy', id: null };
   }
 
   private noteOpenMiss(workload: number): void {
@@ -299,9 +273,9 @@ class Simulation {
     const running = this.running[workload] as number;
     const bound = running < 0 ? -1 : this.lines.boundBy(this.classOf[running] as number);
     if (bound >= 0) return { kind: 'line', id: this.input.resources[bound]?.id ?? null };
-    const stuck = open.find((lane) => !Number.isNaN(this.pending[lane]) && this.held[lane] === 2);
+    const stuck = open.find((lane) => !Number.isNaN(this.pending[lane]) && (this.held[lane] as number) > HELD.busy);
     if (stuck === undefined) return { kind: 'cadence', id: null };
-    return { kind: 'slots', id: this.input.movers[(this.input.lanes[stuck] as ForecastLane).mover]?.id ?? null };
+    return this.causeOfWait(stuck, (this.input.lanes[stuck] as ForecastLane).mover);
   }
 
   private isBusy(workload: number): boolean {

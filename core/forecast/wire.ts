@@ -2,24 +2,32 @@
  * A forecast's input as small as it goes over the wire: what repeats, cadences and ways, stands once and is named by its
  * number. `pack` and `unpack` invert each other.
  */
-import type { ForecastInput, ForecastLane } from '@/core/forecast/simulate';
+import type { ForecastInput, ForecastLane } from '@/core/forecast/forecast';
 import type { Cadence } from '@/core/time/cadence';
+import type { Span } from '@/core/time/window';
 
-/** workload, key, cadence, way, mover, setup ms, bytes a ms, most bytes, last taken, blocked. */
-type LaneRow = readonly [number, number, number, number, number, number, number, number, number | null, 0 | 1];
+/** workload, key, cadence, way, mover, setup ms, bytes a ms, most bytes, last taken, blocked, shift ms, shut. */
+type LaneRow = readonly [
+  ...head: readonly [number, number, number, number, number, number, number, number],
+  lastTakenMs: number | null,
+  blocked: 0 | 1,
+  shiftMs: number | null,
+  shut: number | null,
+];
 
 export interface PackedForecast extends Omit<ForecastInput, 'lanes'> {
   readonly keys: readonly string[];
   readonly cadences: readonly Cadence[];
   readonly ways: ReadonlyArray<readonly number[]>;
+  readonly shuts: ReadonlyArray<readonly Span[]>;
   readonly rows: readonly LaneRow[];
 }
 
-/** Lanes with a shift of their own are not for the wire: what is really planned has the usual one. */
 export function pack({ lanes, ...rest }: ForecastInput): PackedForecast {
   const keys = new Numbered<string>(String);
   const cadences = new Numbered<Cadence>((c) => JSON.stringify(c));
   const ways = new Numbered<readonly number[]>((w) => w.join());
+  const shuts = new Numbered<readonly Span[]>((spans) => JSON.stringify(spans));
   const rows = lanes.map((l): LaneRow => [
     l.workload,
     keys.of(l.key),
@@ -31,13 +39,29 @@ export function pack({ lanes, ...rest }: ForecastInput): PackedForecast {
     l.mostBytes,
     l.lastTakenMs,
     l.blocked ? 1 : 0,
+    l.shiftMs ?? null,
+    l.shut ? shuts.of(l.shut) : null,
   ]);
-  return { ...rest, keys: keys.values, cadences: cadences.values, ways: ways.values, rows };
+  const [c, w, s] = [cadences.values, ways.values, shuts.values];
+  return { ...rest, keys: keys.values, cadences: c, ways: w, shuts: s, rows };
 }
 
-export function unpack({ keys, cadences, ways, rows, ...rest }: PackedForecast): ForecastInput {
+export function unpack({ keys, cadences, ways, shuts, rows, ...rest }: PackedForecast): ForecastInput {
   const lanes = rows.map(
-    ([workload, key, cadence, way, mover, setupMs, bytesPerMs, mostBytes, lastTakenMs, blocked]): ForecastLane => ({
+    ([
+      workload,
+      key,
+      cadence,
+      way,
+      mover,
+      setupMs,
+      bytesPerMs,
+      mostBytes,
+      lastTakenMs,
+      blocked,
+      shiftMs,
+      shut,
+    ]): ForecastLane => ({
       workload,
       key: keys[key] as string,
       cadence: cadences[cadence] as Cadence,
@@ -48,6 +72,8 @@ export function unpack({ keys, cadences, ways, rows, ...rest }: PackedForecast):
       mostBytes,
       lastTakenMs,
       blocked: blocked === 1,
+      ...(shiftMs === null ? {} : { shiftMs }),
+      ...(shut === null ? {} : { shut: shuts[shut] as readonly Span[] }),
     }),
   );
   return { ...rest, lanes };

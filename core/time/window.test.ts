@@ -1,5 +1,5 @@
 import fc from 'fast-check';
-import { ALWAYS, isOpen, nextOpen, openSpans, type Opening, type Window } from '@/core/time/window';
+import { ALWAYS, isOpen, nextOpen, openSpans, shutSpans, type Opening, type Window } from '@/core/time/window';
 import { DAY, HOUR, MINUTE } from '@/core/units';
 
 const OSLO = 'Europe/Oslo';
@@ -69,10 +69,12 @@ test('law: spans are ascending and apart, and open is being inside one', () => {
       const opening = { windows: w, blackouts: b };
       const from = base + day * DAY;
       const spans = openSpans(opening, from, from + 3 * DAY);
+      const shut = shutSpans(opening, from, from + 3 * DAY);
       spans.forEach((span, i) => expect(span.fromMs).toBeGreaterThan(spans[i - 1]?.toMs ?? from - 1));
       for (let at = from; at < from + 3 * DAY; at += 97 * MINUTE) {
         const inside = spans.some((span) => span.fromMs <= at && at < span.toMs);
         expect(isOpen(opening, at)).toBe(inside);
+        expect(shut.some((span) => span.fromMs <= at && at < span.toMs)).toBe(!inside);
       }
       const next = nextOpen(opening, from);
       if (next !== null) expect(isOpen(opening, next)).toBe(true);

@@ -45,6 +45,11 @@ export function openSpans(opening: Opening, fromMs: EpochMs, toMs: EpochMs): Spa
   return open.flatMap((span) => without(span, shut));
 }
 
+/** The rest of [fromMs, toMs): stretches in which nothing may start. */
+export function shutSpans(opening: Opening, fromMs: EpochMs, toMs: EpochMs): Span[] {
+  return without({ fromMs, toMs }, openSpans(opening, fromMs, toMs));
+}
+
 /** True if something may start at this instant. */
 export function isOpen(opening: Opening, atMs: EpochMs): boolean {
   return openSpans(opening, atMs, atMs + 1).length > 0;

@@ -1,5 +1,7 @@
 /** What the pages show, now and as of past moments: queries against a real MariaDB, over rows that were made by hand. */
 import { DAY, HOUR, MINUTE } from '@/core/units';
+import { throttledRate } from '@/core/flow/throttle';
+import { forecastInput } from '@/queries/forecast-input';
 import { placesView } from '@/queries/places';
 import { runList, runView, type RunFilter } from '@/queries/runs';
 import { countStandings, standings } from '@/queries/standing';
@@ -199,6 +201,60 @@ test('watch as of a moment: sites and links as they were then', async () => {
   expect(now.links).toMatchObject([{ state: 'up', factor: null }]);
   expect(now.sites[0]).toMatchObject({ over: 5, silent: false });
   expect([now.grouped, now.bars.length]).toEqual([false, WORKLOADS]);
+});
+
+test('a forecast knows pauses, windows, throttles, and what is captured together', async () => {
+  const pause = (id: number, from: number, to: number) => [
+    'workload',
+    id,
+    START + from * HOUR,
+    START + to * HOUR,
+    'works in the hall',
+  ];
+  const columns = ['scope', 'scope_id', 'from_ms', 'to_ms', 'reason'];
+  await insertMany(harbour.db, 'pauses', columns, [pause(1, -1, 2), pause(2, -3, -1), pause(3, 30, 40)]);
+  const blackouts = [{ kind: 'dated', fromMs: START + 4 * HOUR, toMs: START + 5 * HOUR }];
+  const [{ lanes }] = (await harbour.rows<{ lanes: string }>('SELECT lanes FROM policy_revisions')) as [
+    { lanes: string },
+  ];
+  const [lane] = (typeof lanes === 'string' ? JSON.parse(lanes) : lanes) as [object];
+  await execute(harbour.db, 'UPDATE policy_revisions SET lanes = ?', [
+    JSON.stringify([{ ...lane, together: true, opening: { windows: [], blackouts } }]),
+  ]);
+  const night = {
+    kind: 'weekly',
+    zone: 'UTC',
+    weekdays: [1, 2, 3, 4, 5, 6, 7],
+    fromMin: 22 * 60,
+    toMin: 6 * 60,
+  } as const;
+  const throttles = [{ when: night, rateBps: 1e9 }];
+  await execute(harbour.db, 'UPDATE links SET throttles = ?', [JSON.stringify(throttles)]);
+  const input = await forecastInput(harbour.db, START);
+  const shut = (id: number) =>
+    input.lanes[id - 1]?.shut?.map(({ fromMs, toMs }) => [(fromMs - START) / HOUR, (toMs - START) / HOUR]);
+  expect([shut(1), shut(2), shut(3)]).toEqual([
+    [
+      [0, 2],
+      [4, 5],
+    ],
+    [[4, 5]],
+    [
+      [4, 5],
+      [30, 40],
+    ],
+  ]);
+  expect(new Set(input.lanes.map((l) => l.shiftMs)).size).toBe(1);
+  const line = input.resources.at(-1);
+  // 07:00 now; two nights in two days.
+  expect(line?.turns?.map((turn) => [(turn.atMs - START) / HOUR, turn.bps])).toEqual([
+    [0, 10e9],
+    [15, 1e9],
+    [23, 10e9],
+    [39, 1e9],
+    [47, 10e9],
+  ]);
+  for (const turn of line?.turns ?? []) expect(turn.bps).toBe(throttledRate(10e9, throttles, turn.atMs));
 });
 
 test('places: points there at a moment, space by its readings, and the date on which one is full', async () => {
