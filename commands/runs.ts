@@ -5,29 +5,38 @@ import type { Lane } from '@/core/protect/policy';
 import { command, type Deed } from '@/commands/command';
 import { Refusal } from '@/commands/refusal';
 import { id, instant, reason } from '@/commands/shapes';
-import { execute, selectOne } from '@/store/database';
+import { execute, insertMany, select, selectOne } from '@/store/database';
+import { PLANNED_COLUMNS, plannedRun } from '@/store/planned-run';
 import { parseJson } from '@/store/schedules';
 import { streamsOf } from '@/store/streams';
 
+interface Enrolled {
+  id: number;
+  policy_id: number;
+  revision: number;
+  name: string;
+  application_id: number;
+  lanes: Lane[] | string;
+}
+
+/**
+ * A run of one lane of a workload; of a lane whose workloads are captured together the run of each of them, since half a
+ * group is none.
+ */
 async function queueRun(
   workloadId: number,
   laneKey: string | null,
   deed: Deed,
   /** The instant of the point; absent: now. Only a stream can give another. */
   atMs: EpochMs = deed.nowMs,
-): Promise<{ runId: number; name: string; lane: string }> {
-  const row = await selectOne<{
-    id: number;
-    policy_id: number;
-    revision: number;
-    name: string;
-    lanes: Lane[] | string;
-  }>(
-    deed.db,
-    `SELECT e.id, e.policy_id, e.revision, w.name, r.lanes FROM enrolments e JOIN workloads w ON w.id = e.workload_id
+): Promise<{ runId: number; name: string; lane: string; together: number }> {
+  const { db, tx } = deed;
+  const row = await selectOne<Enrolled>(
+    db,
+    `SELECT e.id, e.policy_id, e.revision, w.name, w.application_id, r.lanes FROM enrolments e JOIN workloads w ON w.id = e.workload_id
        JOIN policy_revisions r ON r.policy_id = e.policy_id AND r.revision = e.revision WHERE e.workload_id = ?`,
     [workloadId],
-    deed.tx,
+    tx,
   );
   if (!row) throw new Refusal('not-found', `Workload ${workloadId} is under no policy, so there is nothing to run.`);
   const lanes = parseJson(row.lanes);
@@ -35,15 +44,26 @@ async function queueRun(
   if (!lane) throw new Refusal('not-found', `${row.name} has no lane ${laneKey}.`);
   if (atMs !== deed.nowMs && lane.kind !== 'stream')
     throw new Refusal('bad-input', `Lane ${lane.key} is no stream: only its own points are there.`);
-  const { id: runId } = await execute(
-    deed.db,
-    `INSERT IGNORE INTO runs (enrolment_id, workload_id, policy_id, revision, lane_key, kind, occurrence_ms, started_by, state, not_before_ms)
-      VALUES (?, ?, ?, ?, ?, ?, ?, 'person', 'waiting', ?)`,
-    [row.id, workloadId, row.policy_id, row.revision, lane.key, lane.kind, atMs, deed.nowMs],
-    deed.tx,
-  );
-  if (!runId) throw new Refusal('conflict', `A run of ${row.name} for this moment is already there.`);
-  return { runId, name: row.name, lane: lane.key };
+  const find = () =>
+    selectOne<{ id: number }>(
+      db,
+      'SELECT id FROM runs WHERE enrolment_id = ? AND lane_key = ? AND occurrence_ms = ?',
+      [row.id, lane.key, atMs],
+      tx,
+    );
+  if (await find()) throw new Refusal('conflict', `A run of ${row.name} for this moment is already there.`);
+  const members = lane.together
+    ? await select<{ enrolment_id: number; workload_id: number }>(
+        db,
+        `SELECT e.id enrolment_id, e.workload_id FROM enrolments e JOIN workloads w ON w.id = e.workload_id
+          WHERE e.policy_id = ? AND e.revision = ? AND w.application_id = ?`,
+        [row.policy_id, row.revision, row.application_id],
+        tx,
+      )
+    : [{ enrolment_id: row.id, workload_id: workloadId }];
+  const runs = members.map((member) => plannedRun({ ...row, ...member, lane }, atMs, 'waiting', 'person'));
+  await insertMany(db, 'runs', PLANNED_COLUMNS, runs, tx, 'INSERT IGNORE');
+  return { runId: (await find())?.id ?? 0, name: row.name, lane: lane.key, together: members.length };
 }
 
 export const runNow = command({
@@ -51,8 +71,8 @@ export const runNow = command({
   least: 'operator',
   input: object({ workloadId: id(), laneKey: string().max(24) }),
   run: async ({ workloadId, laneKey }, deed) => {
-    const { runId, name, lane } = await queueRun(workloadId, laneKey ?? null, deed);
-    return { result: { runId }, subject: name, detail: { lane, runId } };
+    const { runId, name, lane, together } = await queueRun(workloadId, laneKey ?? null, deed);
+    return { result: { runId }, subject: name, detail: { lane, runId, ...(together > 1 ? { together } : {}) } };
   },
 });
 

@@ -61,6 +61,8 @@ export interface WorkloadView {
     readonly ladder: string;
     readonly consistency: string;
     readonly dueMs: EpochMs | null;
+    /** Workloads that are captured with it. */
+    readonly together: number;
   }>;
   readonly disks: ReadonlyArray<{
     readonly number: number;
@@ -194,6 +196,7 @@ export async function workloadView(
       ladder: describeLadder(l.ladder),
       consistency: l.consistency,
       dueMs: dues.find((d) => d.lane_key === l.key)?.due_ms ?? null,
+      together: l.together ? (enrolment?.fellows ?? 0) : 0,
     })),
     disks: disks.map((d) => ({
       number: d.number,
@@ -219,6 +222,7 @@ interface EnrolmentRow {
   name: string;
   revision: number;
   newest: number;
+  fellows: number;
   lanes: readonly Lane[];
   reason: { readonly answers: readonly Answer[]; readonly alsoFits: readonly string[] };
 }
@@ -226,7 +230,10 @@ interface EnrolmentRow {
 async function enrolmentOf(db: Database, workloadId: number): Promise<EnrolmentRow | null> {
   const row = await selectOne<EnrolmentRow>(
     db,
-    `SELECT e.policy_id, p.name, e.revision, p.revision newest, r.lanes, e.reason FROM enrolments e JOIN policies p ON p.id = e.policy_id
+    `SELECT e.policy_id, p.name, e.revision, p.revision newest, r.lanes, e.reason,
+            (SELECT COUNT(*) - 1 FROM enrolments f JOIN workloads v ON v.id = f.workload_id
+              WHERE f.policy_id = e.policy_id AND f.revision = e.revision AND v.application_id = w.application_id) fellows
+       FROM enrolments e JOIN policies p ON p.id = e.policy_id JOIN workloads w ON w.id = e.workload_id
        JOIN policy_revisions r ON r.policy_id = e.policy_id AND r.revision = e.revision WHERE e.workload_id = ?`,
     [workloadId],
   );

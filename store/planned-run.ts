@@ -28,8 +28,9 @@ export function plannedRun(
   },
   atMs: EpochMs,
   state: 'waiting' | 'missed',
+  startedBy: 'cadence' | 'person' = 'cadence',
 ): unknown[] {
   const { enrolment_id, workload_id, policy_id, revision, application_id, lane } = of;
   const group = lane.together ? `${policy_id}/${lane.key}/${application_id}/${atMs}` : null;
-  return [enrolment_id, workload_id, policy_id, revision, lane.key, lane.kind, atMs, 'cadence', state, atMs, group];
+  return [enrolment_id, workload_id, policy_id, revision, lane.key, lane.kind, atMs, startedBy, state, atMs, group];
 }

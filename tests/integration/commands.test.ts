@@ -183,6 +183,21 @@ test('run now, cancel, and again: each once', async () => {
   expect((await refusal(act(cancelRun, { runId }, operator))).message).toMatch(/has ended: cancelled/);
 });
 
+test('a run now of what is captured together is one of each of them, under one key', async () => {
+  const [lane] = LANES;
+  await execute(harbour.db, 'UPDATE policy_revisions SET lanes = ?', [JSON.stringify([{ ...lane, together: true }])]);
+  const { runId } = await act(runNow, { workloadId: 3, laneKey: 'replica' }, operator);
+  const runs = await harbour.rows<{ id: number; workload_id: number; group_key: string; started_by: string }>(
+    'SELECT id, workload_id, group_key, started_by FROM runs ORDER BY workload_id',
+  );
+  expect(runs.map((run) => run.workload_id)).toEqual(Array.from({ length: WORKLOADS }, (_, i) => i + 1));
+  expect(new Set(runs.map((run) => run.group_key)).size).toBe(1);
+  expect(runs.every((run) => run.started_by === 'person')).toBe(true);
+  expect(runs.find((run) => run.id === runId)?.workload_id).toBe(3);
+  expect((await refusal(act(runNow, { workloadId: 5 }, operator))).code).toBe('conflict');
+  expect(await count('audit_entries')).toBe(1);
+});
+
 test('two engines share the work: nobody gets the same run, and no workload runs twice', async () => {
   const now = START + HOUR;
   for (let id = 1; id <= WORKLOADS; id++)

@@ -67,7 +67,7 @@ export default async function WorkloadPage({ params, searchParams }: SubjectProp
                   body={{ workloadId: s.id, laneKey: lane.key }}
                   kind={i === 0 ? 'primary' : 'plain'}
                 >
-                  Run {lane.key} now
+                  Run {lane.key} now{lane.together > 0 && `, with ${lane.together} more`}
                 </ActButton>
               ))}
             </div>
