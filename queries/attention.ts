@@ -47,21 +47,22 @@ export async function attention(
   isNow: boolean,
   list: readonly WorkloadStanding[],
 ): Promise<AttentionEntry[]> {
-  const failing = await select<Failing>(db, isNow ? FAILING_NOW : FAILING_THEN, { at: asOfMs });
-  const enrolled = new Set(
-    (await select<{ id: number }>(db, 'SELECT workload_id id FROM enrolments WHERE since_ms <= ?', [asOfMs])).map(
-      (e) => e.id,
-    ),
-  );
+  const [failing, enrolments, places, others, taken] = await Promise.all([
+    select<Failing>(db, isNow ? FAILING_NOW : FAILING_THEN, { at: asOfMs }),
+    select<{ id: number }>(db, 'SELECT workload_id id FROM enrolments WHERE since_ms <= ?', [asOfMs]),
+    spaceOfPlaces(db, asOfMs),
+    otherCauses(db, asOfMs),
+    takenUp(db, asOfMs),
+  ]);
+  const enrolled = new Set(enrolments.map((e) => e.id));
   const byId = new Map(list.map((w) => [w.id, w]));
   const entries = foldByCause(failing, byId, asOfMs, isNow);
   const explained = new Set(entries.flatMap((e) => e.workloadIds));
-  entries.push(...notEnrolled(list, enrolled));
+  entries.push(...notEnrolled(list.filter((w) => !enrolled.has(w.id))));
   entries.push(...unexplained(list.filter((w) => !explained.has(w.id) && enrolled.has(w.id))));
-  entries.push(...(await spaceOfPlaces(db, asOfMs)).flatMap((p) => lowSpace(p, asOfMs) ?? []));
-  entries.push(...(await otherCauses(db, asOfMs)));
+  entries.push(...places.flatMap((p) => lowSpace(p, asOfMs) ?? []));
+  entries.push(...others);
   entries.push(...unproven(list));
-  const taken = await takenUp(db, asOfMs);
   const told = entries.map((e) => (taken.has(e.key) ? { ...e, takenBy: taken.get(e.key) ?? null } : e));
   return told.sort(
     (a, b) =>
@@ -129,8 +130,7 @@ function effectOf(
   return `${count} affected${parts ? ` (${parts})` : ', all inside so far'}.${next} ${remedy}`;
 }
 
-function notEnrolled(list: readonly WorkloadStanding[], enrolled: ReadonlySet<number>): AttentionEntry[] {
-  const bare = list.filter((w) => !enrolled.has(w.id));
+function notEnrolled(bare: readonly WorkloadStanding[]): AttentionEntry[] {
   if (!bare.length) return [];
   return [
     {

@@ -24,80 +24,149 @@ export interface WorkloadStanding {
   readonly provenMs: EpochMs | null;
 }
 
-interface Row {
-  id: number;
-  name: string;
-  application_id: number;
-  application: string;
-  tier: number;
-  site_id: number;
-  site: string;
-  taken_ms: EpochMs | null;
-  rpo_ms: number;
-  drill_interval_ms: number;
-  proven_ms: EpochMs | null;
-  expected_ms: EpochMs | null;
+/** What depends on the moment. */
+interface Facts {
+  readonly takenMs: EpochMs | null;
+  readonly provenMs: EpochMs | null;
+  /** The soonest that a point should be usable; null: none is expected. */
+  readonly expectedMs: EpochMs | null;
 }
-
-const COMMON = `w.id, w.name, w.application_id, a.name application, a.tier_id tier, w.site_id, s.name site, t.rpo_ms, t.drill_interval_ms`;
-const TABLES = `workloads w JOIN applications a ON a.id = w.application_id JOIN tiers t ON t.id = a.tier_id JOIN sites s ON s.id = w.site_id`;
-
-/** Expected: the soonest that a lane which does not fail, or a run already begun, should have a point usable. */
-const NOW_SQL = `SELECT ${COMMON}, w.newest_taken_ms taken_ms, w.last_passed_drill_ms proven_ms,
-    LEAST(COALESCE(plan.expected_ms, run.expected_ms), COALESCE(run.expected_ms, plan.expected_ms)) expected_ms
-  FROM ${TABLES}
-  LEFT JOIN (SELECT workload_id, MIN(due_ms + typical_ms) expected_ms FROM schedules WHERE failing_since_ms IS NULL GROUP BY workload_id) plan
-    ON plan.workload_id = w.id
-  LEFT JOIN (SELECT r.workload_id, MIN(r.occurrence_ms + c.typical_ms) expected_ms FROM runs r
-               JOIN schedules c ON c.enrolment_id = r.enrolment_id AND c.lane_key = r.lane_key AND c.failing_since_ms IS NULL
-              WHERE r.state IN ('running','waiting') GROUP BY r.workload_id) run ON run.workload_id = w.id`;
-
-/** In the past what came is known: expected is not asked, the next miss is. */
-const PAST_SQL = `SELECT ${COMMON},
-    NULLIF(GREATEST(
-      COALESCE((SELECT p.taken_ms FROM points p WHERE p.workload_id = w.id AND ${USABLE_AT} ORDER BY p.taken_ms DESC LIMIT 1), 0),
-      COALESCE(${STREAM_THROUGH_AT}, 0)), 0) taken_ms,
-    (SELECT MAX(d.ended_ms) FROM drills d JOIN runbooks b ON b.id = d.runbook_id
-      WHERE d.state = 'passed' AND d.ended_ms <= :at AND b.application_id = w.application_id AND b.source_site_id = w.site_id) proven_ms,
-    NULL expected_ms FROM ${TABLES}`;
+type FactsOf = (workload: WorkloadRow) => Facts;
 
 /** All workloads, in the order of tier, site, application and name. */
 export async function standings(db: Database, asOfMs: EpochMs, isNow: boolean): Promise<WorkloadStanding[]> {
-  const order = ' ORDER BY a.tier_id, w.site_id, w.application_id, w.name';
-  const rows = await select<Row>(db, (isNow ? NOW_SQL : PAST_SQL) + order, { at: asOfMs });
-  const nextMiss = isNow ? new Map<number, EpochMs>() : await missesSoonAfter(db, asOfMs);
-  return rows.map((row) => toStanding(row, asOfMs, isNow, nextMiss.get(row.id) ?? null));
+  // Joined here: names of applications and sites would else be read ten thousand times.
+  const [workloads, applications, sites, factsOf] = await Promise.all([
+    select<WorkloadRow>(
+      db,
+      'SELECT id, name, application_id, site_id, newest_taken_ms, last_passed_drill_ms FROM workloads',
+    ),
+    select<ApplicationRow>(
+      db,
+      'SELECT a.id, a.name, t.id tier, t.rpo_ms, t.drill_interval_ms FROM applications a JOIN tiers t ON t.id = a.tier_id',
+    ),
+    select<{ id: number; name: string }>(db, 'SELECT id, name FROM sites'),
+    isNow ? factsNow(db) : factsThen(db, asOfMs),
+  ]);
+  const applicationOf = new Map(applications.map((a) => [a.id, a]));
+  const siteOf = new Map(sites.map((s) => [s.id, s.name]));
+  const list = workloads.flatMap((workload) => {
+    const application = applicationOf.get(workload.application_id);
+    const site = siteOf.get(workload.site_id) ?? '';
+    return application ? [standingIn(workload, application, site, factsOf(workload), asOfMs)] : [];
+  });
+  return list.sort(
+    (a, b) => a.tier - b.tier || a.siteId - b.siteId || a.applicationId - b.applicationId || (a.name < b.name ? -1 : 1),
+  );
 }
 
-function toStanding(row: Row, asOfMs: EpochMs, isNow: boolean, missMs: EpochMs | null): WorkloadStanding {
-  const exposureMs = row.taken_ms === null ? null : Math.max(0, asOfMs - row.taken_ms);
-  const expected = isNow ? row.expected_ms : missMs === null ? asOfMs : Infinity;
-  const standing = standingOf(exposureMs, row.rpo_ms, asOfMs, expected);
+interface WorkloadRow {
+  readonly id: number;
+  readonly name: string;
+  readonly application_id: number;
+  readonly site_id: number;
+  readonly newest_taken_ms: EpochMs | null;
+  readonly last_passed_drill_ms: EpochMs | null;
+}
+interface ApplicationRow {
+  readonly id: number;
+  readonly name: string;
+  readonly tier: number;
+  readonly rpo_ms: number;
+  readonly drill_interval_ms: number;
+}
+
+/** Each field by itself: copied with others it would make a slow object, ten thousand times. */
+function standingIn(
+  workload: WorkloadRow,
+  application: ApplicationRow,
+  site: string,
+  { takenMs, provenMs, expectedMs }: Facts,
+  asOfMs: EpochMs,
+): WorkloadStanding {
+  const rpoMs = application.rpo_ms;
+  const exposureMs = takenMs === null ? null : Math.max(0, asOfMs - takenMs);
+  const standing = standingOf(exposureMs, rpoMs, asOfMs, expectedMs);
   return {
-    id: row.id,
-    name: row.name,
-    applicationId: row.application_id,
-    application: row.application,
-    tier: row.tier,
-    siteId: row.site_id,
-    site: row.site,
-    takenMs: row.taken_ms,
-    rpoMs: row.rpo_ms,
+    id: workload.id,
+    name: workload.name,
+    applicationId: application.id,
+    application: application.name,
+    tier: application.tier,
+    siteId: workload.site_id,
+    site,
+    takenMs,
+    rpoMs,
     exposureMs,
     standing,
-    overAtMs: row.taken_ms === null || standing === 'over' ? null : row.taken_ms + row.rpo_ms,
-    unproven: row.proven_ms === null || asOfMs - row.proven_ms > row.drill_interval_ms,
-    provenMs: row.proven_ms,
+    overAtMs: takenMs === null || standing === 'over' ? null : takenMs + rpoMs,
+    unproven: provenMs === null || asOfMs - provenMs > application.drill_interval_ms,
+    provenMs,
   };
 }
 
-async function missesSoonAfter(db: Database, atMs: EpochMs): Promise<Map<number, EpochMs>> {
-  const rows = await select<{ workload_id: number; from_ms: EpochMs }>(
+/** Expected now: the soonest that a lane which does not fail, or a run already begun, should have a point usable. */
+async function factsNow(db: Database): Promise<FactsOf> {
+  const [planned, begun] = await Promise.all([
+    select<Expected>(
+      db,
+      `SELECT workload_id, due_ms + typical_ms expected_ms FROM schedules WHERE failing_since_ms IS NULL AND due_ms IS NOT NULL`,
+    ),
+    select<Expected>(
+      db,
+      `SELECT r.workload_id, r.occurrence_ms + c.typical_ms expected_ms FROM runs r
+         JOIN schedules c ON c.enrolment_id = r.enrolment_id AND c.lane_key = r.lane_key AND c.failing_since_ms IS NULL
+        WHERE r.state IN ('running','waiting')`,
+    ),
+  ]);
+  const soonest = new Map<number, EpochMs>();
+  for (const { workload_id, expected_ms } of [...planned, ...begun])
+    if (expected_ms < (soonest.get(workload_id) ?? Infinity)) soonest.set(workload_id, expected_ms);
+  return ({ id, newest_taken_ms, last_passed_drill_ms }) => ({
+    takenMs: newest_taken_ms,
+    provenMs: last_passed_drill_ms,
+    expectedMs: soonest.get(id) ?? null,
+  });
+}
+
+interface Expected {
+  workload_id: number;
+  expected_ms: EpochMs;
+}
+const NOTHING: Facts = { takenMs: null, provenMs: null, expectedMs: null };
+
+/** In the past what came is known: what was to be expected is told by whether a miss followed. */
+async function factsThen(db: Database, atMs: EpochMs): Promise<FactsOf> {
+  const [rows, missed] = await Promise.all([
+    select<{ id: number; taken_ms: EpochMs | null; proven_ms: EpochMs | null }>(
+      db,
+      `SELECT w.id, NULLIF(GREATEST(
+          COALESCE((SELECT p.taken_ms FROM points p WHERE p.workload_id = w.id AND ${USABLE_AT} ORDER BY p.taken_ms DESC LIMIT 1), 0),
+          COALESCE(${STREAM_THROUGH_AT}, 0)), 0) taken_ms, d.proven_ms
+         FROM workloads w LEFT JOIN (SELECT b.application_id, b.source_site_id, MAX(d.ended_ms) proven_ms FROM drills d
+             JOIN runbooks b ON b.id = d.runbook_id WHERE d.state = 'passed' AND d.ended_ms <= :at
+            GROUP BY b.application_id, b.source_site_id) d
+           ON d.application_id = w.application_id AND d.source_site_id = w.site_id`,
+      { at: atMs },
+    ),
+    missedSoonAfter(db, atMs),
+  ]);
+  const facts = new Map(
+    rows.map((row) => [
+      row.id,
+      { takenMs: row.taken_ms, provenMs: row.proven_ms, expectedMs: missed.has(row.id) ? Infinity : atMs },
+    ]),
+  );
+  return ({ id }) => facts.get(id) ?? NOTHING;
+}
+
+async function missedSoonAfter(db: Database, atMs: EpochMs): Promise<Set<number>> {
+  const rows = await select<{ workload_id: number }>(
     db,
-    'SELECT workload_id, MIN(from_ms) from_ms FROM misses WHERE from_ms > ? AND from_ms <= ? GROUP BY workload_id',
+    'SELECT DISTINCT workload_id FROM misses WHERE from_ms > ? AND from_ms <= ?',
     [atMs, atMs + CLOSING_HORIZON_MS],
   );
-  return new Map(rows.map((row) => [row.workload_id, row.from_ms]));
+  return new Set(rows.map((row) => row.workload_id));
 }
 
 export interface StandingCounts {

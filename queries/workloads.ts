@@ -1,7 +1,7 @@
 /** The table of workloads: filtered and sorted on the server, handed out in windows. */
 import { groupBy } from '@/core/group-by';
 import type { EpochMs } from '@/core/units';
-import { summariseExposure } from '@/core/point/exposure';
+import { worstExposures } from '@/core/point/exposure';
 import { standings, type WorkloadStanding } from '@/queries/standing';
 import { select, type Database } from '@/store/database';
 import { USABLE_AT, usableSpans } from '@/store/good';
@@ -35,11 +35,12 @@ export interface WorkloadRow extends WorkloadStanding {
 export interface WorkloadPage {
   readonly total: number;
   readonly offset: number;
+  /** Rows in a window at most. */
+  readonly window: number;
   readonly rows: readonly WorkloadRow[];
 }
 
 interface PolicyOf {
-  workload_id: number;
   policy_id: number;
   policy: string;
   revision: number;
@@ -47,8 +48,8 @@ interface PolicyOf {
 }
 
 const DAY_MS = 86_400_000;
-/** Rows in one window at most. */
-export const WINDOW = 100;
+/** Rows in one window at most: more than fit on most screens, and few enough to be read at once. */
+export const WINDOW = 40;
 
 export async function workloadPage(
   db: Database,
@@ -60,15 +61,12 @@ export async function workloadPage(
   const [list, policies] = await Promise.all([standings(db, asOfMs, isNow), policiesOf(db)]);
   const chosen = list.filter((w) => matches(w, filter, policies.get(w.id))).sort(comparison(filter, policies));
   const rows = chosen.slice(offset, offset + WINDOW);
-  const worst = await worstOf(db, rows, asOfMs);
-  const places = await placesOf(
-    db,
-    rows.map((w) => w.id),
-    asOfMs,
-  );
+  const ids = rows.map((w) => w.id);
+  const [worst, places] = await Promise.all([worstOf(db, ids, asOfMs), placesOf(db, ids, asOfMs, isNow)]);
   return {
     total: chosen.length,
     offset,
+    window: WINDOW,
     rows: rows.map((w) => {
       const policy = policies.get(w.id);
       return {
@@ -84,11 +82,20 @@ export async function workloadPage(
 }
 
 async function policiesOf(db: Database): Promise<Map<number, PolicyOf>> {
-  const rows = await select<PolicyOf>(
-    db,
-    'SELECT e.workload_id, e.policy_id, p.name policy, e.revision, p.revision newest FROM enrolments e JOIN policies p ON p.id = e.policy_id',
+  const [enrolments, policies] = await Promise.all([
+    select<{ workload_id: number; policy_id: number; revision: number }>(
+      db,
+      'SELECT workload_id, policy_id, revision FROM enrolments',
+    ),
+    select<{ id: number; name: string; revision: number }>(db, 'SELECT id, name, revision FROM policies'),
+  ]);
+  const byId = new Map(policies.map((p) => [p.id, p]));
+  return new Map(
+    enrolments.map(({ workload_id, policy_id, revision }) => {
+      const policy = byId.get(policy_id);
+      return [workload_id, { policy_id, policy: policy?.name ?? '', revision, newest: policy?.revision ?? revision }];
+    }),
   );
-  return new Map(rows.map((row) => [row.workload_id, row]));
 }
 
 export function matches(
@@ -129,10 +136,9 @@ function comparison({ sort, descending }: WorkloadFilter, policies: Map<number, 
   };
 }
 
-async function worstOf(db: Database, rows: readonly WorkloadStanding[], asOfMs: EpochMs) {
+async function worstOf(db: Database, ids: readonly number[], asOfMs: EpochMs) {
   const found = new Map<number, { worstDayMs: number | null; worstWeekMs: number | null }>();
-  if (!rows.length) return found;
-  const ids = rows.map((w) => w.id);
+  if (!ids.length) return found;
   const points = await select<{
     workload_id: number;
     taken_ms: EpochMs;
@@ -146,23 +152,28 @@ async function worstOf(db: Database, rows: readonly WorkloadStanding[], asOfMs: 
   );
   const byWorkload = groupBy(points, (p) => p.workload_id);
   const streamed = await streamedExposure(db, ids, asOfMs - 7 * DAY_MS, asOfMs);
-  for (const w of rows) {
+  for (const id of ids) {
     // Points thinned since then were usable then: for the past they count.
-    const { points: stood = [], flows = [] } = streamed.get(w.id) ?? {};
-    const mine = [...(byWorkload.get(w.id) ?? []).flatMap(usableSpans), ...stood];
-    const worstMs = (days: number) => summariseExposure(mine, asOfMs - days * DAY_MS, asOfMs, w.rpoMs, flows).worstMs;
-    found.set(w.id, { worstDayMs: worstMs(1), worstWeekMs: worstMs(7) });
+    const { points: stood = [], flows = [] } = streamed.get(id) ?? {};
+    const mine = [...(byWorkload.get(id) ?? []).flatMap(usableSpans), ...stood];
+    const [worstDayMs = null, worstWeekMs = null] = worstExposures(mine, flows, asOfMs, [DAY_MS, 7 * DAY_MS]);
+    found.set(id, { worstDayMs, worstWeekMs });
   }
   return found;
 }
 
-async function placesOf(db: Database, ids: readonly number[], asOfMs: EpochMs): Promise<Map<number, string[]>> {
+async function placesOf(
+  db: Database,
+  ids: readonly number[],
+  asOfMs: EpochMs,
+  isNow: boolean,
+): Promise<Map<number, string[]>> {
   const found = new Map<number, string[]>();
   if (!ids.length) return found;
   const rows = await select<{ workload_id: number; site: string }>(
     db,
     `SELECT DISTINCT p.workload_id, s.name site FROM points p JOIN sites s ON s.id = p.site_id
-      WHERE p.workload_id IN (:ids) AND ${USABLE_AT} ORDER BY p.workload_id, s.id`,
+      WHERE p.workload_id IN (:ids) AND ${USABLE_AT} ${isNow ? 'AND p.gone_ms IS NULL' : ''} ORDER BY p.workload_id, s.id`,
     { ids, at: asOfMs },
   );
   for (const row of rows) found.set(row.workload_id, [...(found.get(row.workload_id) ?? []), row.site]);

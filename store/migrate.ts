@@ -9,7 +9,7 @@ import { trust } from '@/store/migrations/0006-trust';
 import { outside } from '@/store/migrations/0007-outside';
 import { lanes } from '@/store/migrations/0008-lanes';
 import { placeSpace } from '@/store/migrations/0009-place-space';
-import { pointsByPlace } from '@/store/migrations/0010-points-by-place';
+import { pointKeys } from '@/store/migrations/0010-point-keys';
 import type { Database } from '@/store/database';
 
 /** DDL commits by itself in MariaDB, so a migration is a list of statements that goes forward only. */
@@ -31,7 +31,7 @@ const MIGRATIONS: readonly Migration[] = [
   outside,
   lanes,
   placeSpace,
-  pointsByPlace,
+  pointKeys,
 ];
 
 /** What a database of this version has gone through. */

@@ -5,6 +5,7 @@ import {
   spansOver,
   standingOf,
   summariseExposure,
+  worstExposures,
   worstOfRegular,
   type ExposurePoint,
 } from '@/core/point/exposure';
@@ -235,6 +236,10 @@ test('law: with streams exposure is the least of what points and each of them gi
             6,
           );
         const worst = Math.max(...Array.from({ length: 60 }, (_, i) => at(i + 1 - 1e-7)));
+        expect(worstExposures(given, flows, 60, [60, 23])).toEqual([
+          summary.worstMs,
+          summariseExposure(given, 37, 60, limit, flows).worstMs,
+        ]);
         if (none) expect(summary.worstMs).toBeNull();
         else expect(summary.worstMs).toBeCloseTo(worst, 5);
       },

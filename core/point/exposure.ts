@@ -51,6 +51,21 @@ interface Slope {
   readonly exposureMs: readonly [first: DurationMs, last: DurationMs] | null;
 }
 
+/** Worst exposure over each of several spans that end at `toMs`; null: at some moment of it there was no usable point. */
+export function worstExposures(
+  points: readonly ExposurePoint[],
+  flows: readonly ExposureFlow[],
+  toMs: EpochMs,
+  spans: readonly DurationMs[],
+): Array<DurationMs | null> {
+  const slopes = slopesOf(risesOf(points, toMs - Math.max(...spans), toMs), flows);
+  return spans.map((span) => {
+    // Exposure is worst where a slope ends, so one that begins earlier counts as well.
+    const lasts = slopes.filter((slope) => slope.toMs > toMs - span).map(({ exposureMs }) => exposureMs?.[1] ?? null);
+    return lasts.includes(null) ? null : Math.max(0, ...(lasts as number[]));
+  });
+}
+
 /** Worst, least, mean and share within `limitMs` over [fromMs, toMs). O(n log n) in points, O(n²) in flows, which are few. */
 export function summariseExposure(
   points: readonly ExposurePoint[],

@@ -29,10 +29,10 @@ export interface TableRow {
 interface Page {
   readonly total: number;
   readonly offset: number;
+  readonly window: number;
   readonly rows: readonly TableRow[];
 }
 
-const WINDOW = 100;
 const COLUMNS = '86px 112px 140px 30px 86px 88px 46px 70px 72px 142px minmax(80px,1fr) 90px';
 const HEADS: ReadonlyArray<readonly [string, string | null, boolean]> = [
   ['Standing', 'used', false],
@@ -65,10 +65,11 @@ export function WorkloadTable({ first, query, asOfMs }: { first: Page; query: st
     initialRect: { width: 1232, height: 480 },
   });
   const items = virtual.getVirtualItems();
-  const from = Math.floor((items[0]?.index ?? 0) / WINDOW) * WINDOW;
-  const to = Math.floor((items.at(-1)?.index ?? 0) / WINDOW) * WINDOW;
+  const { window } = first;
+  const from = Math.floor((items[0]?.index ?? 0) / window) * window;
+  const to = Math.floor((items.at(-1)?.index ?? 0) / window) * window;
   useEffect(() => {
-    for (const offset of new Set([from, to])) {
+    for (let offset = from; offset <= to; offset += window) {
       const key = `${query}/${offset}`;
       if (pages.has(offset) || asked.current.has(key)) continue;
       asked.current.add(key);
@@ -76,7 +77,7 @@ export function WorkloadTable({ first, query, asOfMs }: { first: Page; query: st
         .then((answer) => answer.json() as Promise<Page>)
         .then((page) => setPages((known) => new Map(known).set(offset, page.rows)));
     }
-  }, [from, to, query, pages]);
+  }, [from, to, window, query, pages]);
   if (first.total === 0)
     return (
       <div className="empty">
@@ -97,7 +98,7 @@ export function WorkloadTable({ first, query, asOfMs }: { first: Page; query: st
       >
         <div role="presentation" style={{ height: virtual.getTotalSize(), position: 'relative' }}>
           {items.map((item) => {
-            const row = pages.get(Math.floor(item.index / WINDOW) * WINDOW)?.[item.index % WINDOW];
+            const row = pages.get(Math.floor(item.index / window) * window)?.[item.index % window];
             return (
               <div
                 key={item.key}
