@@ -3,6 +3,7 @@ import { groupBy } from '@/core/group-by';
 import { causeKey, CAUSES, isCauseCode, titleOf } from '@/core/protect/cause';
 import { CRITICAL_SHARE } from '@/core/forecast/space';
 import { DAY, HOUR, type EpochMs } from '@/core/units';
+import { lateEntries } from '@/queries/late';
 import { spaceOfPlaces, type PlaceSpace } from '@/queries/space';
 import type { WorkloadStanding } from '@/queries/standing';
 import { select, type Database } from '@/store/database';
@@ -59,7 +60,8 @@ export async function attention(
   const entries = foldByCause(failing, byId, asOfMs, isNow);
   const explained = new Set(entries.flatMap((e) => e.workloadIds));
   entries.push(...notEnrolled(list.filter((w) => !enrolled.has(w.id))));
-  entries.push(...unexplained(list.filter((w) => !explained.has(w.id) && enrolled.has(w.id))));
+  const unexplained = list.filter((w) => !explained.has(w.id) && enrolled.has(w.id));
+  entries.push(...(await lateEntries(db, asOfMs, isNow, unexplained)));
   entries.push(...places.flatMap((p) => lowSpace(p, asOfMs) ?? []));
   entries.push(...others);
   entries.push(...unproven(list));
@@ -150,30 +152,6 @@ function notEnrolled(bare: readonly WorkloadStanding[]): AttentionEntry[] {
       action: { kind: 'open-workloads', filter: 'policy=none', label: bare.length === 1 ? 'See it' : 'See them' },
     },
   ];
-}
-
-function unexplained(list: readonly WorkloadStanding[]): AttentionEntry[] {
-  return (['over', 'closing'] as const).flatMap((state) => {
-    const some = list.filter((w) => w.standing === state);
-    if (!some.length) return [];
-    return [
-      {
-        key: `late-${state}`,
-        state,
-        count: `${some.length} ${state}`,
-        title: state === 'over' ? 'Points come later than the RPO allows' : 'The next points will come too late',
-        sinceMs: null,
-        effect: `${some
-          .slice(0, 3)
-          .map((w) => w.name)
-          .join(
-            ', ',
-          )}${some.length > 3 ? ` and ${some.length - 3} more` : ''}: no run has failed; their lanes are too slow or too far apart.`,
-        workloadIds: some.map((w) => w.id),
-        action: { kind: 'open-workloads' as const, filter: `standing=${state}`, label: 'See the workloads' },
-      },
-    ];
-  });
 }
 
 /** A place is worth a word when it is this full, or will be full this soon. */

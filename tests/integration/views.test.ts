@@ -180,6 +180,37 @@ test('a workload as of a moment: its points with their reasons, where they lie, 
   expect(await workloadView(harbour.db, 999, START, true)).toBeNull();
 });
 
+test('attention says what holds late workloads up: a pause, what their runs wait for, or nothing but their lanes', async () => {
+  await staggered();
+  const wait = (workloadId: number, waitsFor: string) =>
+    execute(
+      harbour.db,
+      `INSERT INTO runs (enrolment_id, workload_id, policy_id, revision, lane_key, kind, occurrence_ms, started_by, state, not_before_ms, waits_for)
+        VALUES (?, ?, 1, 1, 'replica', 'replica', ?, 'cadence', 'waiting', ?, ?)`,
+      [workloadId, workloadId, START, START, waitsFor],
+    );
+  await wait(9, 'the disk that is on its way');
+  await wait(1, 'the disk that is on its way');
+  await execute(
+    harbour.db,
+    `INSERT INTO pauses (scope, scope_id, from_ms, to_ms, reason) VALUES ('workload', 10, ?, ?, 'New host.')`,
+    [ago(5), ago(-60)],
+  );
+  const { attention } = await watch(harbour.db, START, true);
+  const over = attention.filter((entry) => entry.state === 'over').map((e) => [e.title, e.workloadIds] as const);
+  expect(new Map(over)).toEqual(
+    new Map([
+      ['Points come later than the RPO allows', [11, 12, 8]],
+      ['Workload vm-10 is paused', [10]],
+      ['Runs wait for the disk that is on its way', [9]],
+    ]),
+  );
+  expect(attention.find((entry) => entry.title.includes('paused'))?.effect).toMatch(/until it ends. New host/);
+  expect(attention.filter((e) => e.state === 'closing').map((e) => e.title)).toEqual([
+    'The next points will come too late',
+  ]);
+});
+
 test('watch as of a moment: sites and links as they were then', async () => {
   await staggered();
   await insertMany(

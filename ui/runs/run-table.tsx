@@ -161,7 +161,7 @@ function RunSay({ run: r, zone, asOfMs }: { run: RunRow; zone: string; asOfMs: n
         <b>{r.cause.subject}</b>: {r.cause.detail}{' '}
         <span className="t2">
           {r.state === 'waiting'
-            ? `Tried ${r.attempt} times, next ${when(r.notBeforeMs, zone, asOfMs)}.`
+            ? `Tried ${r.attempt === 1 ? 'once' : `${r.attempt} times`}, next ${when(r.notBeforeMs, zone, asOfMs)}.`
             : r.cause.remedy}
         </span>
       </>
