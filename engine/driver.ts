@@ -104,8 +104,9 @@ export class Engine {
       await this.crew?.settle();
       await pause(100);
     }
-    await this.beside.done();
     await giveBack(this.parts.db, this.id);
+    // What goes on beside can be cut off anywhere: somebody else finishes it.
+    await Promise.race([this.beside.done(), pause(patienceMs)]);
   }
 
   /** One round; true if there is more to do at once. */

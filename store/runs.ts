@@ -2,7 +2,7 @@
  * Runs that are under way. The state machine is: waiting -> running -> succeeded | failed | cancelled, waiting -> missed, and
  * running -> waiting for a retry. Every write names the state and owner it expects; zero rows is a lost lease.
  */
-import { execute, select, updateMany, type Database } from '@/store/database';
+import { execute, inTransaction, select, updateMany, type Database } from '@/store/database';
 import type { LaneKind } from '@/core/protect/policy';
 import type { EpochMs } from '@/core/units';
 
@@ -96,14 +96,14 @@ export async function recordProgress(
     rateBps: number | null;
   }>,
 ): Promise<void> {
-  await updateMany(
-    db,
-    'runs',
-    ['id'],
-    ['step', 'steps', 'sent_bytes', 'total_bytes', 'rate_bps'],
-    rows.map((r) => [r.id, r.step, JSON.stringify(r.steps), r.sentBytes, r.totalBytes, r.rateBps]),
-    { fence: { sql: `t.owner = ? AND t.state = 'running'`, values: [owner] } },
-  );
+  if (!rows.length) return;
+  // In the order in which they are settled, which may happen at the same time.
+  const ordered = rows
+    .toSorted((a, b) => a.id - b.id)
+    .map((r) => [r.id, r.step, JSON.stringify(r.steps), r.sentBytes, r.totalBytes, r.rateBps]);
+  const columns = ['step', 'steps', 'sent_bytes', 'total_bytes', 'rate_bps'];
+  const fence = { sql: `t.owner = ? AND t.state = 'running'`, values: [owner] };
+  await inTransaction(db, (tx) => updateMany(db, 'runs', ['id'], columns, ordered, { fence, tx }));
 }
 
 /** Ids of our running runs that a person wants cancelled. */

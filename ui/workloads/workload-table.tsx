@@ -33,7 +33,7 @@ interface Page {
   readonly rows: readonly TableRow[];
 }
 
-const COLUMNS = '86px 112px 140px 30px 86px 88px 46px 70px 72px 142px minmax(80px,1fr) 90px';
+const COLUMNS = '86px 112px 140px 30px 86px 106px 46px 70px 72px 130px minmax(80px,1fr) 90px';
 const HEADS: ReadonlyArray<readonly [string, string | null, boolean]> = [
   ['Standing', 'used', false],
   ['Workload', 'name', false],
