@@ -72,7 +72,7 @@ export class CloneYard {
   }
 
   digest(key: string): string {
-    return this.world.digestFromScratch(this.copyOf(this.require(key)));
+    return this.world.reading.digestFromScratch(this.copyOf(this.require(key)));
   }
 
   /** Takes up a clone after a restart. */

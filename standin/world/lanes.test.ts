@@ -97,7 +97,7 @@ test('its journal holds no more than its span, and a point of any second has wha
   const mark = world.markStream('t1', 'm1', atMs);
   expect(mark?.takenMs).toBe(atMs);
   const copy = world.requireCopy(STORE, 'm1');
-  expect(mark?.digest).toBe(world.digestFromScratch(copy));
+  expect(mark?.digest).toBe(world.reading.digestFromScratch(copy));
   expect(world.verifyCopy(STORE, 'm1').digest).toBe(mark?.digest);
   expect(world.markStream('t1', 'm1', throughMs)?.takenMs).toBe(atMs);
   expect(refusal(() => world.markStream('t1', 'm2', throughMs - 3 * HOUR))).toBe('not-in-journal vm-1');

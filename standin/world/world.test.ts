@@ -209,7 +209,7 @@ function threeCopies(world: World): void {
 const bad = (world: World) =>
   (['a', 'b'] as const).filter((key) => {
     const copy = world.requireCopy(REPO, key);
-    return world.verifyCopy(REPO, key).digest !== world.digestFromScratch({ ...copy, rottenBlocks: [] });
+    return world.verifyCopy(REPO, key).digest !== world.reading.digestFromScratch({ ...copy, rottenBlocks: [] });
   });
 
 test('a rotten block spoils every copy of its place that holds it, and no other place', () => {
@@ -220,7 +220,7 @@ test('a rotten block spoils every copy of its place that holds it, and no other 
   // An hour apart, a cold block is the same in both.
   expect(bad(world)).toEqual(['a', 'b']);
   const c = world.requireCopy(STORE, 'c');
-  expect(world.verifyCopy(STORE, 'c').digest).toBe(world.digestFromScratch(c));
+  expect(world.verifyCopy(STORE, 'c').digest).toBe(world.reading.digestFromScratch(c));
 });
 
 test('repair writes the block anew for all that share it; from another instant or another machine it is refused', () => {

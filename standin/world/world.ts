@@ -7,7 +7,7 @@ import { USUAL_SENDING, type DiskRole, type LaneKind, type Sending } from '@/cor
 import type { EpochMs } from '@/core/units';
 import { DiskContent } from '@/standin/world/content';
 import { COMPRESSED, CopyStore, type Copy } from '@/standin/world/copies';
-import { pointDigest, rottenOf } from '@/standin/world/digest';
+import { Reading } from '@/standin/world/reading';
 import { placeKey, type Estate, type EstatePlace, type EstateWorkload, type PlaceName } from '@/standin/world/estate';
 import { Faults } from '@/standin/world/faults';
 import { WorldRefusal } from '@/standin/world/refusal';
@@ -24,6 +24,7 @@ export class World {
   readonly snapshots: Snapshots;
   readonly streams: Streams;
   readonly shipments: Shipments;
+  readonly reading: Reading;
   private readonly disks = new Map<number, DiskContent>();
   private readonly workloads = new Map<number, EstateWorkload>();
   private readonly places = new Map<string, EstatePlace>();
@@ -44,6 +45,7 @@ export class World {
     this.snapshots = new Snapshots(estate, this.faults);
     this.streams = new Streams(this.transfers, (id) => this.disk(id));
     this.shipments = new Shipments(this.copies);
+    this.reading = new Reading(this.copies, (id) => this.disk(id));
   }
 
   get nowMs(): EpochMs {
@@ -54,7 +56,8 @@ export class World {
     this.streams.advance();
     this.faults.set(fault);
     this.transfers.faultsChanged();
-    if (fault.kind === 'rotten-block') this.rot(fault.subject);
+    const place = fault.kind === 'rotten-block' && this.estate.places.find((p) => p.name === fault.subject);
+    if (place) this.reading.rot(placeKey(place));
   }
 
   clearFault(kind: string, subject: string): void {
@@ -113,7 +116,7 @@ export class World {
     const place = this.place(placeName);
     const disks = includedDisks(workload, excludeRoles);
     const { inspected, send } = this.copies.difference(placeKey(place), workload.id, disks, snapshot.takenMs);
-    return { inspectedBytes: inspected, sendBytes: send, ...this.contentOf(disks, snapshot.takenMs) };
+    return { inspectedBytes: inspected, sendBytes: send, ...this.reading.of(disks, snapshot.takenMs) };
   }
 
   /** Sends what a snapshot holds to a place. */
@@ -152,7 +155,7 @@ export class World {
     if (!known) this.requireWritable(place);
     const copy = { key: copyKey, workloadId, takenMs, diskIds, rottenBlocks: [] };
     const storedBytes = this.copies.add(placeKey(place), copy);
-    return { takenMs, storedBytes, ...this.contentOf(diskIds, takenMs) };
+    return { takenMs, storedBytes, ...this.reading.of(diskIds, takenMs) };
   }
 
   /** Sends a copy from one place to another; what is rotten in it goes along. */
@@ -179,8 +182,7 @@ export class World {
   verifyCopy(placeName: PlaceName, key: string): { digest: string; storedBytes: number } {
     this.requireSite(this.place(placeName).siteId);
     const copy = this.requireCopy(placeName, key);
-    const contents = copy.diskIds.map((id) => this.diskDigest(copy, id));
-    return { digest: pointDigest(contents), storedBytes: this.transfers.storedBytes(key) };
+    return { digest: this.reading.digestOf(copy), storedBytes: this.transfers.storedBytes(key) };
   }
 
   /** Writes the rotten blocks of a copy anew from another copy of the same content. */
@@ -189,14 +191,7 @@ export class World {
     const copy = this.requireCopy(placeName, key);
     const source = this.requireCopy(from, from.copyKey);
     this.requireWritable(this.place(placeName));
-    const whole = copy.diskIds.every((id) => source.diskIds.includes(id)) && source.takenMs === copy.takenMs;
-    if (source.workloadId !== copy.workloadId || !whole)
-      throw new WorldRefusal('unknown-subject', key, 'The other copy does not hold the same content.');
-    const spoiled = copy.rottenBlocks.some((r) =>
-      source.rottenBlocks.some((s) => s.diskId === r.diskId && s.block === r.block),
-    );
-    if (spoiled) throw new WorldRefusal('corrupt-copy', key, 'The other copy is spoiled in the same block.');
-    this.copies.mend(placeKey(placeName), copy);
+    this.reading.repair(placeKey(placeName), copy, source);
   }
 
   releaseSnapshot(key: string): void {
@@ -224,11 +219,6 @@ export class World {
     const copy = this.copies.find(placeKey(place), key);
     if (!copy) throw new WorldRefusal('unknown-subject', `copy ${key}`, `There is no such copy at ${place.name}.`);
     return copy;
-  }
-
-  /** Digest of what a copy holds, computed from nothing but its blocks. */
-  digestFromScratch(copy: Copy): string {
-    return pointDigest(copy.diskIds.map((id) => this.disk(id).digestFromScratch(copy.takenMs, rottenOf(copy, id))));
   }
 
   /** Things in flight, as plain data: they come, change seldom, and go. */
@@ -281,11 +271,6 @@ export class World {
     return { workload, takenMs, diskIds: includedDisks(workload, excludeRoles) };
   }
 
-  private contentOf(diskIds: readonly number[], atMs: EpochMs) {
-    const disks = diskIds.map((id) => ({ diskId: id, digest: this.disk(id).digest(atMs) }));
-    return { digest: pointDigest(disks.map((disk) => disk.digest)), disks };
-  }
-
   /** The newest instant of a journal not after `atMs`; refuses where there is none, or where the stream is held up. */
   private journalInstant(stream: Stream, atMs: EpochMs): EpochMs {
     const obstacle = stream.throughMs < atMs ? this.streams.obstacle(stream) : null;
@@ -324,21 +309,6 @@ export class World {
   private requireWritable(place: EstatePlace): void {
     if (this.faults.has('repository-read-only', place.name))
       throw new WorldRefusal('repository-read-only', place.name, 'The storage answered: read-only.');
-  }
-
-  /** Spoils a cold block of the newest copy at the named place, and so each copy that shares it. */
-  private rot(placeName: string): void {
-    const place = this.estate.places.find((p) => p.name === placeName);
-    const newest = place && this.copies.all(placeKey(place)).sort((a, b) => b.takenMs - a.takenMs)[0];
-    const diskId = newest?.diskIds.at(-1);
-    if (!place || !newest || diskId === undefined) return;
-    this.copies.rot(placeKey(place), newest, diskId, this.disk(diskId).coldBlock);
-  }
-
-  private diskDigest(copy: Copy, diskId: number): string {
-    const rotten = rottenOf(copy, diskId);
-    const disk = this.disk(diskId);
-    return rotten.length ? disk.digestFromScratch(copy.takenMs, rotten) : disk.digest(copy.takenMs);
   }
 
   private disk(id: number): DiskContent {
