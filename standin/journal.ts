@@ -30,6 +30,9 @@ const TABLES = [
 type Moment = ReturnType<World['moment']> & { readonly used: Record<string, number> };
 type Changes = World['copies']['changes'];
 
+/** What a world that was left by an older version does not say. */
+const NOTHING_MORE = { sent: [], streams: [], shipments: [], throttles: [] };
+
 const BATCH = 500;
 
 export class Journal {
@@ -65,7 +68,7 @@ export class Journal {
     const [[momentRow]] = await this.pool.query<RowDataPacket[]>('SELECT body FROM moment WHERE id = 1');
     if (!estateRow || !momentRow) return null;
     const estate = JSON.parse(estateRow.body as string) as Estate;
-    const moment = JSON.parse(momentRow.body as string) as Moment;
+    const moment = { ...NOTHING_MORE, ...(JSON.parse(momentRow.body as string) as Moment) };
     const world = new World(estate, moment.nowMs);
     const [rows] = await this.pool.query<RowDataPacket[]>('SELECT place, body FROM copies ORDER BY taken_ms');
     for (const row of rows) world.copies.add(row.place as string, JSON.parse(row.body as string) as Copy);

@@ -59,6 +59,23 @@ test('what is on its way goes on where it stood; what is over is no more', async
   expect(world.requireCopy(PLACE, 'a').takenMs).toBe(START);
 });
 
+test('a world of an older version is taken up: what was on its way then is no more, and runs try again', async () => {
+  const old = {
+    nowMs: START + MINUTE,
+    faults: [],
+    used: { 'datastore:2': 7 },
+    transfers: [{ key: 'a' }],
+    snapshots: [],
+  };
+  await execute(db, 'UPDATE moment SET body = ?', [JSON.stringify(old)]);
+  const { world } = await left();
+  expect([world.nowMs, world.inFlight().transfers, world.copies.usedBytes('datastore:2')]).toEqual([
+    START + MINUTE,
+    [],
+    7,
+  ]);
+});
+
 test('what could not be written is written with what comes next', async () => {
   await execute(db, 'RENAME TABLE copies TO elsewhere');
   send('a', 1);
