@@ -1,5 +1,5 @@
 /** Misses: spans over the RPO, opened and closed at the instants that arithmetic gives, not when somebody looked. */
-import { execute, select, updateMany, type Database } from '@/store/database';
+import { execute, select, updateMany, type Database, type Tx } from '@/store/database';
 import type { EpochMs } from '@/core/units';
 import { GOOD_FROM, GOOD_NOW } from '@/store/good';
 
@@ -26,7 +26,13 @@ export async function closeMisses(db: Database, nowMs: EpochMs): Promise<void> {
  * Opens misses at newest taken + RPO, not before a newer point was found bad, or, for a workload without any usable point, at its enrolment (or `nowMs` if it
  * has none). To be called before new points of the same moment are recorded, so that a short miss is not overlooked.
  */
-export async function openMisses(db: Database, nowMs: EpochMs): Promise<void> {
+export async function openMisses(
+  db: Database,
+  nowMs: EpochMs,
+  /** Absent: of all workloads. */
+  some?: { readonly workloadIds: readonly number[]; readonly tx: Tx },
+): Promise<void> {
+  if (some && !some.workloadIds.length) return;
   await execute(
     db,
     `INSERT IGNORE INTO misses (workload_id, from_ms)
@@ -34,7 +40,8 @@ export async function openMisses(db: Database, nowMs: EpochMs): Promise<void> {
         JOIN applications a ON a.id = w.application_id JOIN tiers t ON t.id = a.tier_id
         LEFT JOIN enrolments e ON e.workload_id = w.id
         LEFT JOIN misses open ON open.workload_id = w.id AND open.to_ms IS NULL
-       WHERE open.id IS NULL AND (w.newest_taken_ms IS NULL OR w.newest_taken_ms + t.rpo_ms < ?)`,
-    [nowMs, nowMs],
+       WHERE open.id IS NULL AND (w.newest_taken_ms IS NULL OR w.newest_taken_ms + t.rpo_ms < ?) ${some ? 'AND w.id IN (?)' : ''}`,
+    [nowMs, nowMs, ...(some ? [some.workloadIds] : [])],
+    some?.tx,
   );
 }

@@ -3,6 +3,7 @@ import { groupBy } from '@/core/group-by';
 import type { ExposureFlow, ExposurePoint } from '@/core/point/exposure';
 import { SECOND, type EpochMs } from '@/core/units';
 import { execute, inTransaction, insertMany, select, updateMany, type Database, type Tx } from '@/store/database';
+import { openMisses } from '@/store/misses';
 import { parseJson } from '@/store/schedules';
 import { recountNewest } from '@/store/verification';
 
@@ -56,6 +57,8 @@ export async function knownStreams(db: Database): Promise<KnownStream[]> {
 /** Writes what was seen, and carries the newest instants of the workloads along. */
 export function recordStreams(db: Database, seen: readonly SeenStream[], nowMs: EpochMs): Promise<void> {
   return inTransaction(db, async (tx) => {
+    // One that stood still at the last look may have moved on long after its limit: that it was missed is noted first.
+    await openMisses(db, nowMs, { workloadIds: await stoodStill(db, tx), tx });
     const rows = seen.map(({ enrolment_id, lane_key, through_ms, status }) => [
       enrolment_id,
       lane_key,
@@ -83,6 +86,17 @@ export function recordStreams(db: Database, seen: readonly SeenStream[], nowMs: 
     await noteStretches(db, seen, nowMs, tx);
     await forgetOthers(db, seen, tx);
   });
+}
+
+/** Workloads whose stream stood still when it was seen last. */
+async function stoodStill(db: Database, tx: Tx): Promise<number[]> {
+  const rows = await select<{ workload_id: number }>(
+    db,
+    'SELECT DISTINCT workload_id FROM stream_stretches WHERE is_open = 1 AND through_ms IS NOT NULL',
+    [],
+    tx,
+  );
+  return rows.map((row) => row.workload_id);
 }
 
 /** Streams of lanes that are not in force any more: their journals go, their marks stay as long as their ladder says. */

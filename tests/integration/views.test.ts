@@ -10,6 +10,8 @@ import { watch } from '@/queries/watch';
 import { workloadView } from '@/queries/workload';
 import { WINDOW, workloadPage, type WorkloadFilter } from '@/queries/workloads';
 import { execute, insertMany } from '@/store/database';
+import { closeMisses } from '@/store/misses';
+import { recordStreams } from '@/store/streams';
 import { Harbour, START, WORKLOADS } from './harbour';
 import { addPoint } from './rows';
 
@@ -178,6 +180,28 @@ test('a workload as of a moment: its points with their reasons, where they lie, 
   expect(then?.runs.map((r) => r.occurrenceMs)).toEqual([ago(120)]);
   expect((await workloadView(harbour.db, 1, ago(121), false))?.siteLostExposureMs).toBeNull();
   expect(await workloadView(harbour.db, 999, START, true)).toBeNull();
+});
+
+test('a stream that stood still and moves on when somebody looks again was missed in between', async () => {
+  await execute(harbour.db, 'UPDATE workloads SET newest_taken_ms = ?', [ago(40)]);
+  const stream = { enrolment_id: 1, lane_key: 'replica', workload_id: 1, place_id: 2, site_id: 2, through_ms: ago(40) };
+  const columns = [...Object.keys(stream), 'seen_ms'];
+  await insertMany(harbour.db, 'streams', columns, [[...Object.values(stream), ago(39)]]);
+  await insertMany(
+    harbour.db,
+    'stream_stretches',
+    ['workload_id', 'site_id', 'from_ms', 'through_ms'],
+    [[1, 2, ago(39), ago(40)]],
+  );
+  const status = { state: 'flowing' as const, throughMs: START - 2000, spans: [], behindBytes: 0, rateBps: 0 };
+  await recordStreams(harbour.db, [{ ...stream, status }], START);
+  await closeMisses(harbour.db, START);
+  // An RPO of 15 min, and the newest of 40 min ago.
+  expect(await harbour.rows('SELECT workload_id, from_ms, to_ms FROM misses')).toEqual([
+    { workload_id: 1, from_ms: ago(25), to_ms: START },
+  ]);
+  await recordStreams(harbour.db, [{ ...stream, status: { ...status, throughMs: ago(-59) } }], ago(-60));
+  expect(await harbour.rows('SELECT id FROM misses')).toHaveLength(1);
 });
 
 test('attention says what holds late workloads up: a pause, what their runs wait for, or nothing but their lanes', async () => {
