@@ -1,7 +1,8 @@
 /** Points read back: which are due, what came of it, and what a workload's newest point is after that. */
-import type { EpochMs } from '@/core/units';
-import { execute, inTransaction, select, type Database, type Tx } from '@/store/database';
+import { DAY, type EpochMs } from '@/core/units';
+import { execute, inTransaction, select, updateMany, type Database, type Tx } from '@/store/database';
 import { GOOD_NOW } from '@/store/good';
+import { openMisses } from '@/store/misses';
 
 export interface ReadablePoint {
   id: number;
@@ -60,8 +61,11 @@ export async function noteReadBack(db: Database, ids: readonly number[], nowMs: 
 }
 
 /**
- * Marks points bad, and lets their workloads fall back on the newest that is good. One on its way out is left
- * alone. Returns the ones that are bad now.
+ * Marks points bad, and lets their workloads fall back on the newest that is good; one that is over because of it is
+ * missed from now on. A point on its way out is left alone. Returns the ones that are bad now.
+ *
+ * `nowMs` is when somebody looked. Where a newer point has come since, they are bad from its instant on: until then
+ * exposure was told by them.
  */
 export function markBad(
   db: Database,
@@ -71,14 +75,16 @@ export function markBad(
 ): Promise<Set<number>> {
   const ids = points.map((p) => p.id);
   return inTransaction(db, async (tx) => {
-    const { rows } = await execute(
-      db,
-      `UPDATE points SET bad_ms = ?, bad_cause = ?, repaired_ms = NULL
-        WHERE id IN (?) AND gone_ms IS NULL AND marked_ms IS NULL AND ${GOOD_NOW}`,
-      [nowMs, cause, ids],
+    const workloadIds = workloadsOf(points);
+    const since = await newestUsable(db, workloadIds, nowMs, tx);
+    const rows = points.map((p) => [p.id, Math.max(nowMs, since.get(p.workload_id) ?? 0), cause]);
+    await updateMany(db, 'points', ['id'], ['since_ms', 'cause'], rows, {
+      assign: 't.bad_ms = v.since_ms, t.bad_cause = v.cause, t.repaired_ms = NULL',
+      fence: { sql: `t.gone_ms IS NULL AND t.marked_ms IS NULL AND ${GOOD_NOW}`, values: [] },
       tx,
-    );
-    if (rows) await recountNewest(db, workloadsOf(points), nowMs, tx);
+    });
+    await recountNewest(db, workloadIds, nowMs, tx);
+    await openMisses(db, nowMs, { workloadIds, tx });
     const bad = await select<{ id: number }>(
       db,
       `SELECT id FROM points WHERE id IN (?) AND gone_ms IS NULL AND marked_ms IS NULL AND NOT ${GOOD_NOW}`,
@@ -87,6 +93,23 @@ export function markBad(
     );
     return new Set(bad.map((row) => row.id));
   });
+}
+
+/** When the newest points of workloads came, of those that came after an instant. */
+async function newestUsable(
+  db: Database,
+  workloadIds: readonly number[],
+  afterMs: EpochMs,
+  tx: Tx,
+): Promise<Map<number, EpochMs>> {
+  const rows = await select<{ workload_id: number; usable_ms: EpochMs }>(
+    db,
+    `SELECT workload_id, MAX(usable_ms) usable_ms FROM points WHERE workload_id IN (?) AND taken_ms > ? AND usable_ms > ?
+      GROUP BY workload_id`,
+    [workloadIds, afterMs - DAY, afterMs],
+    tx,
+  );
+  return new Map(rows.map((row) => [row.workload_id, row.usable_ms]));
 }
 
 export function markRepaired(

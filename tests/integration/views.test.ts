@@ -11,6 +11,7 @@ import { workloadView } from '@/queries/workload';
 import { WINDOW, workloadPage, type WorkloadFilter } from '@/queries/workloads';
 import { execute, insertMany } from '@/store/database';
 import { closeMisses } from '@/store/misses';
+import { markBad } from '@/store/verification';
 import { recordStreams } from '@/store/streams';
 import { Harbour, START, WORKLOADS } from './harbour';
 import { addPoint } from './rows';
@@ -202,6 +203,21 @@ test('a stream that stood still and moves on when somebody looks again was misse
   ]);
   await recordStreams(harbour.db, [{ ...stream, status: { ...status, throughMs: ago(-59) } }], ago(-60));
   expect(await harbour.rows('SELECT id FROM misses')).toHaveLength(1);
+});
+
+test('a point found bad leaves a miss at once, and one that a newer point has overtaken counts as good until that came', async () => {
+  const old = await point(1, ago(30));
+  const newest = await point(1, ago(10));
+  await markBad(harbour.db, [{ id: newest, workload_id: 1 }], 'rotten', ago(5));
+  // Back on the one of 30 min ago, over since 15, and told from the moment it was known.
+  const misses = () => harbour.rows('SELECT workload_id, from_ms, to_ms FROM misses ORDER BY id');
+  expect(await misses()).toEqual([{ workload_id: 1, from_ms: ago(5), to_ms: null }]);
+  await point(1, ago(3));
+  await closeMisses(harbour.db, START);
+  expect(await misses()).toEqual([{ workload_id: 1, from_ms: ago(5), to_ms: ago(2) }]);
+  await markBad(harbour.db, [{ id: old, workload_id: 1 }], 'rotten', ago(4));
+  expect(await harbour.rows('SELECT bad_ms FROM points WHERE id = ?', [old])).toEqual([{ bad_ms: ago(2) }]);
+  expect(await misses()).toHaveLength(1);
 });
 
 test('attention says what holds late workloads up: a pause, what their runs wait for, or nothing but their lanes', async () => {
