@@ -8,7 +8,6 @@ import { nextDue } from '@/core/protect/stagger';
 import type { EpochMs } from '@/core/units';
 import type { Place, SiteController } from '@/connectors/site-controller';
 import { rehearse, type DrillPoint } from '@/engine/drill/rehearse';
-import { placeOf } from '@/engine/run/crew';
 import { executeRun } from '@/engine/run/execute';
 import { ATTEMPTS, backoffMs, runKeys, type Capture, type Outcome, type SourcePoint } from '@/engine/run/job';
 import { streamKey } from '@/engine/streams';
@@ -17,6 +16,7 @@ import type { FleetRunbook, FleetWorkload } from '@/demo/fleet';
 import type { History, HistoryDrill, HistoryPoint, HistoryRun, HistorySink, LaneState } from '@/demo/past';
 import { EventQueue } from '@/demo/event-queue';
 import { REPOSITORIES, SITES } from '@/demo/scenario';
+import { placeFor } from '@/demo/write-estate';
 import { localController } from '@/demo/local-controller';
 import type { Controller } from '@/standin/operations';
 import { WorldRefusal } from '@/standin/world/refusal';
@@ -137,7 +137,7 @@ export class HistoryMaker {
   }
 
   private placeOf({ workload, lane }: LaneState): Place {
-    return placeOf({ datastore_id: workload.datastoreId, workload_site_id: workload.siteId }, lane);
+    return placeFor(workload, lane);
   }
 
   private sourceOf({ workload, lane }: LaneState): SourcePoint | null {

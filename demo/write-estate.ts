@@ -18,8 +18,11 @@ import {
   TIERS,
 } from '@/demo/scenario';
 
-export const placeFor = (w: FleetWorkload, lane: Lane) =>
-  placeOf({ datastore_id: w.datastoreId, workload_site_id: w.siteId }, lane);
+/** Where a lane of a workload of the scenario writes. */
+export const placeFor = (w: FleetWorkload, lane: Lane) => {
+  const site = SITES.find(({ id }) => id === w.siteId);
+  return placeOf({ datastore_id: w.datastoreId, workload_site_id: w.siteId, site_name: site?.name ?? '' }, lane);
+};
 export const siteOfPlace = (kind: string, id: number): number => {
   const place = (kind === 'datastore' ? DATASTORES : REPOSITORIES).find((p) => p.id === id);
   if (!place) throw new Error(`The scenario has no ${kind} ${id}.`);

@@ -22,8 +22,8 @@ import { asDemoClock, type Clock } from '@/store/clock';
 import { select, type Database } from '@/store/database';
 import { closeMisses, openMisses } from '@/store/misses';
 import { nextWorkMs } from '@/store/next-event';
-import { readLimits } from '@/store/claim';
-import { giveBack, isWatch, LEASE_MS, renewLeases, takeOverDeadRuns } from '@/store/runs';
+import { readLimits } from '@/store/limits';
+import { beat, giveBack, isWatch, LEASE_MS, takeOverDeadRuns } from '@/store/runs';
 import { lanesReader, planDue } from '@/store/schedules';
 
 /** Longest steps of a jump, while something is under way and while nothing is, in ms of fleet time. */
@@ -184,7 +184,8 @@ export class Engine {
   private async beat(): Promise<void> {
     if (Date.now() - this.beatAt < HEARTBEAT_MS) return;
     this.beatAt = Date.now();
-    await renewLeases(this.parts.db, this.id, process.pid, this.startedRealMs);
+    await beat(this.parts.db, { id: this.id, pid: process.pid, startedRealMs: this.startedRealMs });
+    await this.crew?.renew();
     this.watches = await isWatch(this.parts.db, this.id);
     const taken = await takeOverDeadRuns(this.parts.db);
     if (taken) this.parts.log.warn({ runs: taken }, 'took over runs of an engine that is gone');

@@ -1,12 +1,29 @@
 /**
  * npm test: types, lint, unit, integration against a real MariaDB, browser against the running demo. Own database
- * directory and ports, so it may run while the demo runs. The last line is "N passed, N failed".
+ * directory and ports, so it may run while the demo runs. The last line is "N passed, N failed". Names after "--" choose
+ * parts, of jest's with a pattern of file names: npm test -- types integration:leases.
  */
 import { spawnSync } from 'node:child_process';
 import { readFileSync, rmSync } from 'node:fs';
 import { seedDemo } from '@/demo/seed';
 import { buildOnce, guard, Stack } from './stack';
 import { stormSeeds } from './storms';
+
+const PARTS = ['types', 'lint', 'format', 'unit', 'integration', 'storms', 'browser'] as const;
+type Part = (typeof PARTS)[number];
+/** Patterns of file names by part; empty: all of them. */
+const asked = new Map(
+  process.argv.slice(2).map((word) => {
+    const [part = '', pattern = ''] = word.split(':', 2);
+    return [part, pattern] as const;
+  }),
+);
+const unknown = [...asked.keys()].filter((name) => !PARTS.some((part) => part === name));
+if (unknown.length) {
+  console.error(`No such part: ${unknown.join(', ')}. There are ${PARTS.join(', ')}.`);
+  process.exit(2);
+}
+const wanted = (part: Part): boolean => !asked.size || asked.has(part);
 
 const counts = { passed: 0, failed: 0 };
 let sinceMs = performance.now();
@@ -33,7 +50,8 @@ interface JestReport {
   readonly numRuntimeErrorTestSuites: number;
 }
 
-function jest(project: string, env: NodeJS.ProcessEnv): void {
+function jest(project: 'unit' | 'integration', env: NodeJS.ProcessEnv): void {
+  if (!wanted(project)) return;
   const report = `.data/jest-${project}.json`;
   rmSync(report, { force: true });
   const done = spawnSync(
@@ -45,6 +63,7 @@ function jest(project: string, env: NodeJS.ProcessEnv): void {
       '--json',
       `--outputFile=${report}`,
       '--maxWorkers=2',
+      ...(asked.get(project) ? [`--testPathPatterns=${asked.get(project)}`] : []),
     ],
     { encoding: 'utf8', env: { ...env, NODE_ENV: 'test' } },
   );
@@ -78,9 +97,10 @@ function tally(name: string, passed: number, failed: number, output: string): vo
 }
 
 await guard(async (onStop) => {
-  check('types', ['node_modules/typescript/bin/tsc', '--noEmit']);
-  check('lint and import rules', ['node_modules/eslint/bin/eslint.js', '.', '--max-warnings', '0']);
-  check('format', ['node_modules/prettier/bin/prettier.cjs', '--check', '.', '--log-level', 'warn']);
+  if (wanted('types')) check('types', ['node_modules/typescript/bin/tsc', '--noEmit']);
+  if (wanted('lint')) check('lint and import rules', ['node_modules/eslint/bin/eslint.js', '.', '--max-warnings', '0']);
+  if (wanted('format'))
+    check('format', ['node_modules/prettier/bin/prettier.cjs', '--check', '.', '--log-level', 'warn']);
   const stack = await Stack.begin({
     directory: 'test',
     ports: { database: 3716, standIn: 3717, web: 3700, mail: 3721 },
@@ -91,14 +111,18 @@ await guard(async (onStop) => {
   onStop(() => stack.stop());
   jest('unit', process.env);
   jest('integration', { ...stack.env, ANCHOR_TEST_STANDIN_PORT: '3718' });
-  const storms = await stormSeeds(stack.env, { seeds: 20, from: 1, legs: 2, ports: [3718, 3719, 3720] });
-  tally('storms', storms.passed, storms.failed, '');
-  await seedDemo({ database: stack.databaseOptions(), standIn: stack.standInOptions(), rate: 0, say: console.log });
-  buildOnce();
-  await stack.startStandIn();
-  stack.startEngine();
-  await stack.startWeb();
-  browser({ ...stack.env, ANCHOR_E2E_ADDRESS: stack.address });
+  if (wanted('storms')) {
+    const storms = await stormSeeds(stack.env, { seeds: 20, from: 1, legs: 2, ports: [3718, 3719, 3720] });
+    tally('storms', storms.passed, storms.failed, '');
+  }
+  if (wanted('browser')) {
+    await seedDemo({ database: stack.databaseOptions(), standIn: stack.standInOptions(), rate: 0, say: console.log });
+    buildOnce();
+    await stack.startStandIn();
+    stack.startEngine();
+    await stack.startWeb();
+    browser({ ...stack.env, ANCHOR_E2E_ADDRESS: stack.address });
+  }
   await stack.stop();
   console.log(`${counts.passed} passed, ${counts.failed} failed`);
   process.exit(counts.failed ? 1 : 0);

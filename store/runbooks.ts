@@ -99,17 +99,23 @@ export async function claimDrills(db: Database, owner: string, nowMs: EpochMs): 
   });
 }
 
-export async function renewDrills(db: Database, owner: string): Promise<number[]> {
-  await execute(db, `UPDATE drills SET lease_real_ms = ? WHERE owner = ? AND state IN ('running','cleaning')`, [
-    Date.now() + DRILL_LEASE_MS,
-    owner,
-  ]);
-  const wanted = await select<{ id: number }>(
+/** Renews the leases of drills that an engine has in hand; says which of them are its own still, and which are to be cancelled. */
+export async function renewDrills(
+  db: Database,
+  owner: string,
+  inHand: readonly number[],
+): Promise<{ readonly held: ReadonlySet<number>; readonly cancelled: readonly number[] }> {
+  const fence = `id IN (?) AND owner = ? AND state IN ('running','cleaning')`;
+  await execute(db, `UPDATE drills SET lease_real_ms = ? WHERE ${fence}`, [Date.now() + DRILL_LEASE_MS, inHand, owner]);
+  const rows = await select<{ id: number; cancel_requested: number }>(
     db,
-    `SELECT id FROM drills WHERE owner = ? AND state = 'running' AND cancel_requested`,
-    [owner],
+    `SELECT id, cancel_requested FROM drills WHERE ${fence}`,
+    [inHand, owner],
   );
-  return wanted.map((row) => row.id);
+  return {
+    held: new Set(rows.map((row) => row.id)),
+    cancelled: rows.filter((row) => row.cancel_requested).map((row) => row.id),
+  };
 }
 
 export async function recordDrillProgress(
@@ -132,7 +138,10 @@ export async function recordDrillProgress(
   );
 }
 
-/** The record of a drill: written once, with the state it ends in, and with the proof of its workloads. */
+/**
+ * The record of a drill: written once, with the state it ends in, and with the proof of its workloads. Nothing is written of
+ * one that is another engine's by now.
+ */
 export function settleDrill(
   db: Database,
   drillId: number,
@@ -142,22 +151,21 @@ export function settleDrill(
     readonly endedMs: EpochMs;
     readonly members: ReadonlyArray<{ readonly workloadId: number }>;
   },
-): Promise<boolean> {
+): Promise<void> {
   return inTransaction(db, async (tx) => {
     if (record.outcome === 'passed')
       await execute(
         db,
-        'UPDATE workloads SET last_passed_drill_ms = ? WHERE id IN (?)',
-        [record.endedMs, record.members.map((m) => m.workloadId)],
+        `UPDATE workloads SET last_passed_drill_ms = ? WHERE id IN (?)
+           AND EXISTS (SELECT 1 FROM drills d WHERE d.id = ? AND d.owner = ? AND d.record IS NULL)`,
+        [record.endedMs, record.members.map((m) => m.workloadId), drillId, owner],
         tx,
       );
-    const { rows } = await execute(
+    await execute(
       db,
       `UPDATE drills SET state = ?, ended_ms = ?, record = ?, progress = NULL, owner = NULL, lease_real_ms = NULL WHERE id = ? AND owner = ? AND record IS NULL`,
       [record.outcome, record.endedMs, JSON.stringify(record), drillId, owner],
       tx,
     );
-    if (rows === 0) throw new Error(`Drill ${drillId} is no longer ours.`);
-    return true;
   });
 }

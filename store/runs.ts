@@ -51,15 +51,37 @@ export async function takeOverDeadRuns(db: Database): Promise<number> {
   return rows;
 }
 
-export async function renewLeases(db: Database, owner: string, pid: number, startedRealMs: number): Promise<void> {
-  const now = Date.now();
-  await execute(db, 'REPLACE INTO engines (id, pid, started_real_ms, beat_real_ms) VALUES (?, ?, ?, ?)', [
-    owner,
-    pid,
-    startedRealMs,
-    now,
-  ]);
-  await execute(db, `UPDATE runs SET lease_real_ms = ? WHERE owner = ? AND state = 'running'`, [now + LEASE_MS, owner]);
+export interface EngineLife {
+  readonly id: string;
+  readonly pid: number;
+  readonly startedRealMs: number;
+}
+
+/** Says that an engine lives. */
+export async function beat(db: Database, { id, pid, startedRealMs }: EngineLife): Promise<void> {
+  const columns = '(id, pid, started_real_ms, beat_real_ms)';
+  await execute(db, `REPLACE INTO engines ${columns} VALUES (?, ?, ?, ?)`, [id, pid, startedRealMs, Date.now()]);
+}
+
+/**
+ * Renews the leases of runs that an engine has in hand, and of no others: one that it claimed without ever hearing so (the
+ * answer to a commit can be lost) is taken over once its lease is over. Returns those that are not its own any more.
+ */
+export async function renewLeases(db: Database, owner: string, inHand: readonly number[]): Promise<number[]> {
+  if (!inHand.length) return [];
+  const { rows } = await execute(
+    db,
+    `UPDATE runs SET lease_real_ms = ? WHERE id IN (?) AND owner = ? AND state = 'running'`,
+    [Date.now() + LEASE_MS, inHand, owner],
+  );
+  if (rows === inHand.length) return [];
+  const held = await select<{ id: number }>(
+    db,
+    `SELECT id FROM runs WHERE id IN (?) AND owner = ? AND state = 'running'`,
+    [inHand, owner],
+  );
+  const ours = new Set(held.map((run) => run.id));
+  return inHand.filter((id) => !ours.has(id));
 }
 
 /** True if this engine is the one, of all that are alive, that looks after the whole: the one that began first. */

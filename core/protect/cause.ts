@@ -14,6 +14,7 @@ export const CAUSE_CODES = [
   'repository-full',
   'repository-read-only',
   'no-source-point',
+  'no-target',
   'stuck-snapshot',
   'disks-moving',
   'not-in-journal',
@@ -101,6 +102,11 @@ export const CAUSES: Readonly<Record<CauseCode, CauseEntry>> = {
     title: 'No point of {} is there to copy',
     remedy: 'Look at the lane that this one copies from; its next point is copied by itself.',
     retryable: true,
+  },
+  'no-target': {
+    title: 'No place is named for {}',
+    remedy: 'Name a place for that site in the lane of the policy and apply it; workloads of other sites go on.',
+    retryable: false,
   },
   'stuck-snapshot': {
     title: 'A snapshot of {} cannot be removed',

@@ -4,6 +4,7 @@ import { membersOf } from '@/core/recover/runbook';
 import type { EpochMs } from '@/core/units';
 import type { SiteController } from '@/connectors/site-controller';
 import { rehearse, type DrillContext, type DrillJob } from '@/engine/drill/rehearse';
+import { LostLease } from '@/engine/lost-lease';
 import type { Waits } from '@/engine/waits';
 import type { Database } from '@/store/database';
 import {
@@ -46,8 +47,14 @@ export class DrillDesk {
   /** Writes progress and console lines, renews leases, hears who wants a drill cancelled, and settles what has ended. */
   async settle(): Promise<void> {
     if (!this.current.size) return;
-    for (const id of await renewDrills(this.db, this.owner)) this.current.get(id)?.abort.abort();
+    const { held, cancelled } = await renewDrills(this.db, this.owner, [...this.current.keys()]);
+    for (const id of cancelled) this.current.get(id)?.abort.abort();
     for (const [id, drill] of this.current) {
+      if (!held.has(id)) {
+        this.current.delete(id);
+        drill.abort.abort(new LostLease(`drill ${id}`));
+        continue;
+      }
       await recordDrillProgress(this.db, id, this.owner, drill.members, drill.lines.splice(0));
       if (!drill.record) continue;
       await settleDrill(this.db, id, this.owner, drill.record);
@@ -57,8 +64,9 @@ export class DrillDesk {
 
   private async begin(drill: WaitingDrill): Promise<void> {
     const current: Current = { abort: new AbortController(), members: [], lines: [], record: null };
-    this.current.set(drill.id, current);
+    // In hand from here on: if this throws, the drill is taken up anew once its lease is over.
     const job = await this.jobOf(drill);
+    this.current.set(drill.id, current);
     const context: DrillContext = {
       site: this.site,
       nowMs: this.nowMs,
@@ -68,13 +76,13 @@ export class DrillDesk {
       signal: current.abort.signal,
     };
     const carryOut = async (): Promise<void> => {
-      current.record = await rehearse(job, context);
-      context.say(
-        current.record.endedMs,
-        `Drill ${current.record.outcome}${current.record.reason ? `: ${current.record.reason}` : ''}`,
-      );
+      const record = await rehearse(job, context);
+      current.record = record;
+      context.say(record.endedMs, `Drill ${record.outcome}${record.reason ? `: ${record.reason}` : ''}`);
     };
-    void carryOut();
+    carryOut().catch((error: unknown) => {
+      if (!(error instanceof LostLease)) throw error;
+    });
   }
 
   private async jobOf(drill: WaitingDrill): Promise<DrillJob> {

@@ -6,6 +6,7 @@ import { predecessorsOf, type Member, type RunbookPlan } from '@/core/recover/ru
 import type { DrillRecord, MemberResult } from '@/core/recover/drill-record';
 import type { EpochMs } from '@/core/units';
 import { ControllerError, type Place, type SiteController } from '@/connectors/site-controller';
+import { LostLease } from '@/engine/lost-lease';
 
 export interface DrillPoint {
   readonly pointId: number;
@@ -34,6 +35,7 @@ export interface DrillContext {
 
 export const cloneKey = (drillId: number, workloadId: number): string => `d${drillId}.${workloadId}`;
 
+/** Throws `LostLease`, and cleans nothing up, where another engine has taken the drill over. */
 export async function rehearse(job: DrillJob, context: DrillContext): Promise<DrillRecord> {
   const results = new Map<number, MemberResult>();
   const members = job.plan.waves.flatMap((wave) => wave.members);
@@ -50,6 +52,8 @@ export async function rehearse(job: DrillJob, context: DrillContext): Promise<Dr
   } catch (error) {
     reason = context.signal.aborted ? 'cancelled by a person' : (error as Error).message;
   }
+  // Its clones are those of the engine that has it now.
+  if (context.signal.reason instanceof LostLease) throw context.signal.reason;
   const cleanup = await removeClones(members, job, context);
   return recordOf(job, [...results.values()], cleanup, reason, context);
 }

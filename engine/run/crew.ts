@@ -2,14 +2,16 @@
 import type { Logger } from 'pino';
 import { followersOf, placeKindOf, type Lane } from '@/core/protect/policy';
 import type { EpochMs } from '@/core/units';
-import type { Place, SiteController } from '@/connectors/site-controller';
-import { executeRun } from '@/engine/run/execute';
+import { ControllerError, type Place, type SiteController } from '@/connectors/site-controller';
+import { LostLease } from '@/engine/lost-lease';
+import { executeRun, failureOf } from '@/engine/run/execute';
 import { ATTEMPTS, backoffMs, runKeys, type Outcome, type RunJob, type RunStep } from '@/engine/run/job';
 import { streamKey } from '@/engine/streams';
 import type { Waits } from '@/engine/waits';
 import type { Database } from '@/store/database';
-import { claimRuns, type Limits } from '@/store/claim';
-import { cancelRequests, capturedWith, recordProgress, type ClaimedRun } from '@/store/runs';
+import { claimRuns } from '@/store/claim';
+import type { Limits } from '@/store/limits';
+import { cancelRequests, capturedWith, recordProgress, renewLeases, type ClaimedRun } from '@/store/runs';
 import type { LanesOf } from '@/store/schedules';
 import { sourcePoint, type LaneOfWorkload } from '@/store/points';
 import { settleCancelled, settleFailure, settlePutOff, settleSuccesses, type SettledSuccess } from '@/store/settle';
@@ -53,6 +55,16 @@ export class Crew {
     return this.inHand.size;
   }
 
+  /** Renews the leases of what is in hand; what is another engine's by now is let go as it is. */
+  async renew(): Promise<void> {
+    for (const id of await renewLeases(this.db, this.owner, [...this.inHand.keys()])) {
+      const work = this.inHand.get(id);
+      this.inHand.delete(id);
+      work?.abort.abort(new LostLease(`run ${id}`));
+      if (work) this.waits.abort(runKeys(id, work.run.attempt).copy, new LostLease(`run ${id}`));
+    }
+  }
+
   /** Claims as many waiting runs as there is room for and sets them going. */
   async takeUp(): Promise<number> {
     const room = IN_HAND - this.inHand.size;
@@ -61,7 +73,13 @@ export class Crew {
       limits: this.limits,
       lanesOf: this.lanesOf,
     });
-    for (const run of claimed) await this.begin(run);
+    for (const run of claimed)
+      await this.begin(run).catch(async (error: unknown) => {
+        if (!(error instanceof ControllerError)) throw error;
+        const outcome = { ...failureOf(error, run.workload_name), steps: [], endedMs: this.nowMs() };
+        await this.settleOther(run, outcome);
+        this.note(run, outcome);
+      });
     return claimed.length;
   }
 
@@ -104,7 +122,7 @@ export class Crew {
       const ours = successes.length ? await settleSuccesses(this.db, this.owner, successes) : [];
       await this.releaseCaptured(ours);
       for (const { work, outcome } of done) {
-        await this.settleOther(work, outcome);
+        await this.settleOther(work.run, outcome);
         this.inHand.delete(work.run.id);
         this.note(work.run, outcome);
         written++;
@@ -127,7 +145,7 @@ export class Crew {
     );
   }
 
-  private async settleOther({ run }: InHand, outcome: Outcome): Promise<void> {
+  private async settleOther(run: ClaimedRun, outcome: Outcome): Promise<void> {
     if (outcome.kind === 'failed') {
       const again = outcome.retryable && run.attempt < ATTEMPTS;
       const retryAtMs = again ? outcome.endedMs + backoffMs(run.attempt) : null;
@@ -222,10 +240,15 @@ export class Crew {
 }
 
 /** Where a lane of a workload writes. */
-export function placeOf(run: Pick<ClaimedRun, 'datastore_id' | 'workload_site_id'>, lane: Lane): Place {
+export function placeOf(run: Pick<ClaimedRun, 'datastore_id' | 'workload_site_id' | 'site_name'>, lane: Lane): Place {
   if (lane.kind === 'snapshot') return { kind: 'datastore', id: run.datastore_id };
   const id = lane.targets[String(run.workload_site_id)];
-  if (id === undefined) throw new Error(`Lane ${lane.key} has no target for site ${run.workload_site_id}.`);
+  if (id === undefined)
+    throw new ControllerError({
+      code: 'no-target',
+      subject: `${run.site_name} in lane ${lane.key}`,
+      detail: `The lane names no place for workloads of ${run.site_name}.`,
+    });
   return { kind: placeKindOf(lane.kind), id };
 }
 

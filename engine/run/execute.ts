@@ -14,6 +14,7 @@ import {
   type RunJob,
   type RunKeys,
 } from '@/engine/run/job';
+import { LostLease } from '@/engine/lost-lease';
 import { makePoint } from '@/engine/run/send';
 import { StepLog } from '@/engine/run/step-log';
 
@@ -27,6 +28,8 @@ export async function executeRun(job: RunJob, context: RunContext): Promise<Outc
     if (made.kind === 'put-off') return { ...made, steps: log.end(made.waitsFor), endedMs: context.nowMs() };
     return { ...made, steps: log.end('done'), endedMs: made.usableMs };
   } catch (error) {
+    if (context.signal.reason instanceof LostLease)
+      return { kind: 'lost', steps: log.end('lost'), endedMs: context.nowMs() };
     const failure = failureOf(error, job.workloadName);
     const triedAgain = failure.retryable && job.attempt < ATTEMPTS && !context.signal.aborted;
     await clearUp(keys, context.site, together && triedAgain);
@@ -46,7 +49,8 @@ async function clearUp(keys: RunKeys, site: SiteController, keepSnapshot: boolea
   ]);
 }
 
-function failureOf(error: unknown, workloadName: string): Failure {
+/** What a failed run says of an error. */
+export function failureOf(error: unknown, workloadName: string): Failure {
   if (error instanceof ControllerError)
     return {
       kind: 'failed',

@@ -79,7 +79,8 @@ export interface PutOff {
   readonly untilMs: EpochMs;
   readonly waitsFor: string;
 }
-export type Outcome = (Success | Failure | PutOff | { readonly kind: 'cancelled' }) & {
+/** `lost`: another engine has the run, and says what becomes of it. */
+export type Outcome = (Success | Failure | PutOff | { readonly kind: 'cancelled' | 'lost' }) & {
   readonly steps: readonly RunStep[];
   readonly endedMs: EpochMs;
 };

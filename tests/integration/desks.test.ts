@@ -25,7 +25,7 @@ import { ControllerError, type SiteController } from '@/connectors/site-controll
 import { reconcile } from '@/engine/reconcile';
 import { execute } from '@/store/database';
 import { recordFindings } from '@/store/findings';
-import { renewLeases } from '@/store/runs';
+import { beat } from '@/store/runs';
 import { markBad, markRepaired } from '@/store/verification';
 import { Harbour, LANES, START, WORKLOADS } from './harbour';
 import { addPoint } from './rows';
@@ -269,7 +269,7 @@ test('the ladder of such a lane can be changed; one that would come after itself
 
 test('readiness wants an engine and the schema of this version; metrics count what is there', async () => {
   expect(await readiness(harbour.db)).toEqual({ ready: false, database: 'answers', engines: 0 });
-  await renewLeases(harbour.db, 'e', 1, Date.now());
+  await beat(harbour.db, { id: 'e', pid: 1, startedRealMs: Date.now() });
   expect(await readiness(harbour.db)).toEqual({ ready: true, database: 'answers', engines: 1 });
   await point(1, 1);
   const text = await metricsText(harbour.db, START);
