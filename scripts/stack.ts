@@ -16,6 +16,18 @@ export interface StackOptions {
   readonly flush?: Flush;
 }
 
+/** The product as npm start runs it. */
+export const LIVE: StackOptions = {
+  directory: 'live',
+  ports: {
+    database: Number(process.env.ANCHOR_DB_PORT ?? 3626),
+    standIn: Number(process.env.ANCHOR_STANDIN_PORT ?? 3627),
+    web: Number(process.env.ANCHOR_WEB_PORT ?? 3610),
+  },
+  clock: 'system',
+  fresh: false,
+};
+
 const DATABASES = ['anchor_bay', 'anchor_bay_standin'] as const;
 
 export class Stack {
@@ -58,6 +70,11 @@ export class Stack {
       NEXT_TELEMETRY_DISABLED: '1',
     };
     return new Stack(options, server, env);
+  }
+
+  /** Where the key lies that seals secrets in the database. */
+  get keyFile(): string {
+    return path.join('.data', this.options.directory, 'key');
   }
 
   /** Empties both databases: for a seeding that was cut off half-way. */

@@ -3,20 +3,10 @@ import { hash } from '@node-rs/argon2';
 import { randomBytes } from 'node:crypto';
 import { execute, openDatabase, selectOne } from '@/store/database';
 import { migrate } from '@/store/migrate';
-import { guard, Stack } from './stack';
+import { guard, LIVE, Stack } from './stack';
 
 await guard(async (onStop) => {
-  const port = (key: string, standard: number) => Number(process.env[key] ?? standard);
-  const stack = await Stack.begin({
-    directory: 'live',
-    ports: {
-      database: port('ANCHOR_DB_PORT', 3626),
-      standIn: port('ANCHOR_STANDIN_PORT', 3627),
-      web: port('ANCHOR_WEB_PORT', 3610),
-    },
-    clock: 'system',
-    fresh: false,
-  });
+  const stack = await Stack.begin(LIVE);
   onStop(() => stack.stop());
   const db = openDatabase(stack.databaseOptions(2));
   await migrate(db);
@@ -32,9 +22,10 @@ await guard(async (onStop) => {
     );
   }
   await db.close();
+  stack.startEngine();
   await stack.startWeb();
   console.log(`\n  Anchor Bay is at ${stack.address}\n`);
   if (first) console.log(`  Sign in as admin with ${first}; it is shown only now.\n`);
-  console.log('  No site is registered yet, so no engine runs. Ctrl-C stops everything.\n');
+  console.log('  Ctrl-C stops everything; the data stays.\n');
   await new Promise(() => setInterval(() => undefined, 1 << 30));
 });

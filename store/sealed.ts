@@ -22,5 +22,9 @@ export function seal(secret: string, key: Buffer): Buffer {
 export function unseal(sealed: Buffer, key: Buffer): string {
   const decipher = createDecipheriv('aes-256-gcm', key, sealed.subarray(0, NONCE));
   decipher.setAuthTag(sealed.subarray(NONCE, NONCE + TAG));
-  return Buffer.concat([decipher.update(sealed.subarray(NONCE + TAG)), decipher.final()]).toString('utf8');
+  try {
+    return Buffer.concat([decipher.update(sealed.subarray(NONCE + TAG)), decipher.final()]).toString('utf8');
+  } catch (cause) {
+    throw new Error('The secret does not open with this key (ANCHOR_KEY): put the right one back.', { cause });
+  }
 }
