@@ -1,6 +1,6 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import { HttpController } from '@/connectors/http-controller';
+import { httpController, type HttpController } from '@/connectors/http-controller';
 import { ControllerError } from '@/connectors/site-controller';
 
 type Answer = (request: IncomingMessage, body: string, response: ServerResponse) => void;
@@ -18,7 +18,7 @@ async function serve(answer: Answer): Promise<void> {
   connect((server.address() as AddressInfo).port);
 }
 function connect(port: number): void {
-  controller = new HttpController({ host: '127.0.0.1', port, token: 'secret', timeoutMs: 200, nowMs: () => 1234 });
+  controller = httpController({ host: '127.0.0.1', port, token: 'secret', timeoutMs: 200, nowMs: () => 1234 });
 }
 afterEach(async () => {
   controller.close();
@@ -40,11 +40,38 @@ test('a request carries its operation, the instant of the fleet and the credenti
   const seen: unknown[] = [];
   await serve((request, body, response) => {
     seen.push(request.method, request.url, request.headers.authorization, JSON.parse(body));
-    response.end('{"takenMs":7}');
+    response.end('{"answers":[{"result":{"takenMs":7}}]}');
   });
-  expect(await controller.snapshot({ key: 's1', workloadId: 3, freeze: true })).toEqual({ takenMs: 7 });
-  const body = { atMs: 1234, body: { key: 's1', workloadId: 3, freeze: true } };
-  expect(seen).toEqual(['POST', '/operations/snapshot', 'Bearer secret', body]);
+  const asked = { key: 's1', workloadId: 3, freeze: true };
+  expect(await controller.snapshot(asked)).toEqual({ takenMs: 7 });
+  const body = { atMs: 1234, calls: [{ name: 'snapshot', body: asked }] };
+  expect(seen).toEqual(['POST', '/operations', 'Bearer secret', body]);
+});
+
+test('calls of one turn go together, each with its own answer or refusal; more than 64 go in two requests', async () => {
+  const sizes: number[] = [];
+  await serve((_request, body, response) => {
+    const { calls } = JSON.parse(body) as { calls: Array<{ body: { key: string } }> };
+    sizes.push(calls.length);
+    const answers = calls.map(({ body: { key } }) =>
+      key === 's1'
+        ? { problem: { code: 'host-lost', subject: 'ost-c1', title: 'No hosts.' } }
+        : { result: { takenMs: Number(key.slice(1)) } },
+    );
+    response.end(JSON.stringify({ answers }));
+  });
+  const ask = (i: number) => controller.snapshot({ key: `s${i}`, workloadId: 3, freeze: false });
+  const told = await Promise.allSettled(Array.from({ length: 70 }, (_, i) => ask(i)));
+  expect(sizes.sort((a, b) => a - b)).toEqual([6, 64]);
+  expect(told.flatMap((t) => (t.status === 'fulfilled' ? [t.value.takenMs] : []))).toEqual(
+    Array.from({ length: 70 }, (_, i) => i).filter((i) => i !== 1),
+  );
+  expect((told[1] as PromiseRejectedResult).reason).toMatchObject({ code: 'host-lost', subject: 'ost-c1' });
+});
+
+test('a call that an answer says nothing of is not taken for done', async () => {
+  await serve((_request, _body, response) => response.end('{"answers":[]}'));
+  await expect(controller.cancelTransfer('c1')).rejects.toThrow('cancelTransfer was not answered.');
 });
 
 test('asking about no transfer asks nobody', async () => {

@@ -2,15 +2,9 @@
 import { errors, Pool } from 'undici';
 import { isCauseCode } from '@/core/protect/cause';
 import type { EpochMs } from '@/core/units';
-import {
-  ControllerError,
-  type FoundCopy,
-  type FoundSnapshot,
-  type SiteController,
-  type StreamMark,
-  type StreamStatus,
-  type TransferProgress,
-} from '@/connectors/site-controller';
+import { controllerOver, type Call } from '@/connectors/calls';
+import { gathered, type Answered, type AskedCall } from '@/connectors/gathered-calls';
+import { ControllerError, type SiteController } from '@/connectors/site-controller';
 
 export interface HttpControllerOptions {
   readonly host: string;
@@ -27,94 +21,78 @@ interface Problem {
   readonly code?: string;
   readonly subject?: string;
 }
+/** What is said of one call: its result, or why it was refused. */
+interface Told {
+  readonly result?: unknown;
+  readonly problem?: Problem;
+}
 
-export class HttpController implements SiteController {
-  private readonly pool: Pool;
-  private readonly headers: Readonly<Record<string, string>>;
+/** The port, any operation by its name, and the end of its connections. */
+export type HttpController = SiteController & { readonly call: Call; readonly close: () => void };
 
-  constructor(private readonly options: HttpControllerOptions) {
-    const { host, port, token, timeoutMs } = options;
-    this.headers = { 'content-type': 'application/json', authorization: `Bearer ${token}` };
-    this.pool = new Pool(`http://${host}:${port}`, {
-      connections: 128,
-      connectTimeout: timeoutMs,
-      headersTimeout: timeoutMs,
-      bodyTimeout: timeoutMs,
-    });
-  }
+/** Refusals become ControllerError; silence becomes site-no-answer. */
+export function httpController(options: HttpControllerOptions): HttpController {
+  const { host, port, token, timeoutMs, nowMs } = options;
+  const headers = { 'content-type': 'application/json', authorization: `Bearer ${token}` };
+  const pool = new Pool(`http://${host}:${port}`, {
+    connections: 32,
+    connectTimeout: timeoutMs,
+    headersTimeout: timeoutMs,
+    bodyTimeout: timeoutMs,
+  });
 
-  snapshot: SiteController['snapshot'] = (q) => this.call('snapshot', q);
-  snapshotTogether: SiteController['snapshotTogether'] = (q) => this.call('snapshotTogether', q);
-  readChanges: SiteController['readChanges'] = (q) => this.call('readChanges', q);
-  shipDisk: SiteController['shipDisk'] = (q) => this.call('shipDisk', q);
-  openStream: SiteController['openStream'] = (q) => this.call('openStream', q);
-  markStream: SiteController['markStream'] = async (key, copyKey, atMs) =>
-    (await this.call<{ mark: StreamMark | null }>('markStream', { key, copyKey, atMs })).mark;
-  closeStream: SiteController['closeStream'] = (key) => this.call('closeStream', { key });
-  streams: SiteController['streams'] = async () =>
-    (await this.call<{ streams: StreamStatus[] }>('streams', {})).streams;
-  throttle: SiteController['throttle'] = (linkId, throttles) => this.call('throttle', { linkId, throttles });
-  startTransfer: SiteController['startTransfer'] = (q) => this.call('startTransfer', q);
-  startCopy: SiteController['startCopy'] = (q) => this.call('startCopy', q);
-  forgetTransfer: SiteController['forgetTransfer'] = (key) => this.call('forgetTransfer', { key });
-  progress: SiteController['progress'] = async (keys) =>
-    keys.length ? (await this.call<{ transfers: TransferProgress[] }>('progress', { keys })).transfers : [];
-  verifyCopy: SiteController['verifyCopy'] = (place, copyKey) => this.call('verifyCopy', { place, copyKey });
-  repairCopy: SiteController['repairCopy'] = ({ copyKey, ...place }, from) =>
-    this.call('repairCopy', { place, copyKey, from });
-  lockCopy: SiteController['lockCopy'] = ({ copyKey, ...place }, untilMs) =>
-    this.call('lockCopy', { place, copyKey, untilMs });
-  releaseSnapshot: SiteController['releaseSnapshot'] = (snapshotKey) => this.call('releaseSnapshot', { snapshotKey });
-  cancelTransfer: SiteController['cancelTransfer'] = (key) => this.call('cancelTransfer', { key });
-  deleteCopies: SiteController['deleteCopies'] = (copies) => this.call('deleteCopies', { copies });
-  inventory: SiteController['inventory'] = async (place) =>
-    (await this.call<{ copies: FoundCopy[] }>('inventory', { place })).copies;
-  snapshots: SiteController['snapshots'] = async () =>
-    (await this.call<{ snapshots: FoundSnapshot[] }>('snapshots', {})).snapshots;
-  clone: SiteController['clone'] = (q) => this.call('clone', q);
-  boot: SiteController['boot'] = (cloneKey) => this.call('boot', { cloneKey });
-  check: SiteController['check'] = (cloneKey, check) => this.call('check', { cloneKey, check });
-  contentDigest: SiteController['contentDigest'] = async (cloneKey) =>
-    (await this.call<{ digest: string }>('contentDigest', { cloneKey })).digest;
-  removeClone: SiteController['removeClone'] = (cloneKey) => this.call('removeClone', { cloneKey });
-  status: SiteController['status'] = () => this.call('status', {});
-
-  close(): void {
-    void this.pool.destroy();
-  }
-
-  /** One operation. Refusals become ControllerError; silence becomes site-no-answer. */
-  async call<T>(operation: string, body: unknown): Promise<T> {
-    const answer = await this.post(`/operations/${operation}`, { atMs: this.options.nowMs(), body });
-    if (answer.status < 300) return JSON.parse(answer.text) as T;
-    const problem = parseProblem(answer.text);
-    const code = problem.code && isCauseCode(problem.code) ? problem.code : 'internal';
-    throw new ControllerError({
-      code,
-      subject: problem.subject ?? operation,
-      detail: problem.title ?? `HTTP ${answer.status}`,
-    });
-  }
-
-  private async post(path: string, body: unknown): Promise<{ status: number; text: string }> {
+  async function post(body: unknown): Promise<{ readonly status: number; readonly text: string }> {
     try {
-      const sent = { path, method: 'POST', headers: this.headers, body: JSON.stringify(body) } as const;
-      const answer = await this.pool.request(sent);
+      const answer = await pool.request({ path: '/operations', method: 'POST', headers, body: JSON.stringify(body) });
       return { status: answer.statusCode, text: await answer.body.text() };
     } catch (error) {
-      const { host, port, timeoutMs } = this.options;
       const late = error instanceof errors.HeadersTimeoutError || error instanceof errors.BodyTimeoutError;
       const detail = late ? `No answer within ${timeoutMs / 1000} s.` : String((error as Error).message);
       throw new ControllerError({ code: 'site-no-answer', subject: `controller ${host}:${port}`, detail });
     }
   }
+
+  async function send(calls: readonly AskedCall[]): Promise<readonly Answered[]> {
+    const { status, text } = await post({ atMs: nowMs(), calls });
+    const subject = calls
+      .map((call) => call.name)
+      .join(', ')
+      .slice(0, 60);
+    const told = answersOf(text);
+    if (status >= 300 || !told) throw refusalOf(problemOf(text), subject, status);
+    return told.map(({ result, problem }, i) =>
+      problem ? { error: refusalOf(problem, calls[i]?.name ?? subject, status) } : { result },
+    );
+  }
+
+  const call = gathered(send);
+  return { ...controllerOver(call), call, close: () => void pool.destroy() };
 }
 
-function parseProblem(text: string): Problem {
+function refusalOf(problem: Problem, subject: string, status: number): ControllerError {
+  const code = problem.code && isCauseCode(problem.code) ? problem.code : 'internal';
+  return new ControllerError({
+    code,
+    subject: problem.subject ?? subject,
+    detail: problem.title ?? `HTTP ${status}`,
+  });
+}
+
+function answersOf(text: string): readonly Told[] | null {
+  const { answers } = parsed(text) as { answers?: readonly Told[] };
+  return Array.isArray(answers) ? answers : null;
+}
+
+function problemOf(text: string): Problem {
+  const problem = parsed(text) as Problem;
+  return problem.title === undefined ? { ...problem, ...(text ? { title: text.slice(0, 200) } : {}) } : problem;
+}
+
+function parsed(text: string): object {
   try {
-    return JSON.parse(text) as Problem;
+    return (JSON.parse(text) as object | null) ?? {};
   } catch {
-    return { title: text.slice(0, 200) };
+    return {};
   }
 }
 
@@ -125,5 +103,5 @@ export function controllerFromEnvironment(
   timeoutMs = 10_000,
 ): HttpController {
   const { ANCHOR_STANDIN_PORT: port, ANCHOR_STANDIN_TOKEN: token = '' } = env;
-  return new HttpController({ host: '127.0.0.1', port: Number(port), token, timeoutMs, nowMs });
+  return httpController({ host: '127.0.0.1', port: Number(port), token, timeoutMs, nowMs });
 }

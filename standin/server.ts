@@ -1,5 +1,5 @@
 /** The stand-in: simulated site controllers behind HTTP on loopback, as a real controller would be reached. */
-import Fastify, { type FastifyInstance } from 'fastify';
+import Fastify, { type FastifyInstance, type FastifyReply } from 'fastify';
 import { timingSafeEqual } from 'node:crypto';
 import { createPool } from 'mysql2/promise';
 import { Journal, type JournalOptions } from '@/standin/journal';
@@ -60,33 +60,40 @@ function routes(controller: Controller, journal: Journal, sink: Sink, token: str
     await sink.keep('event', `/hooks/${request.params.name}`, signature, body);
     return reply.code(204).send();
   });
-  app.post<{ Params: { name: string }; Body: { atMs?: unknown; body?: unknown } }>(
-    '/operations/:name',
-    async (request, reply) => {
-      const { name } = request.params;
-      const { atMs, body } = request.body ?? {};
-      if (!(name in controller.operations))
-        return reply
-          .code(404)
-          .type(PROBLEM)
-          .send({ title: `No operation ${name}`, status: 404 });
-      if (!Number.isSafeInteger(atMs))
-        return reply
-          .code(400)
-          .type(PROBLEM)
-          .send({ title: 'atMs must be an instant in whole milliseconds', status: 400 });
-      try {
-        const result = controller.call(name as OperationName, atMs as number, body);
-        if (!READ_ONLY.has(name as OperationName)) await journal.flush(controller);
-        return await reply.send(result);
-      } catch (error) {
-        if (!(error instanceof WorldRefusal)) throw error;
-        return reply
-          .code(409)
-          .type(PROBLEM)
-          .send({ title: error.message, status: 409, code: error.code, subject: error.subject });
-      }
-    },
-  );
+  app.post<{ Body: { atMs?: unknown; calls?: unknown } | null }>('/operations', async (request, reply) => {
+    const { atMs, calls } = request.body ?? {};
+    if (!Number.isSafeInteger(atMs)) return refuse(reply, 'atMs must be an instant in whole milliseconds');
+    if (!Array.isArray(calls) || !calls.length || calls.length > MOST_CALLS)
+      return refuse(reply, `calls must be a list of 1 to ${MOST_CALLS} calls`);
+    const asked = calls.map((call: { name?: unknown; body?: unknown } | null) => call ?? {});
+    const answers = asked.map((call) => answerOf(controller, atMs as number, call));
+    // What was refused may have changed something before: all of it is durable before anybody hears of it.
+    if (asked.some(({ name }) => !READ_ONLY.has(name as OperationName))) await journal.flush(controller);
+    return reply.send({ answers });
+  });
   return app;
+}
+
+/** Calls in one request at most. */
+const MOST_CALLS = 256;
+
+const refuse = (reply: FastifyReply, title: string) => reply.code(400).type(PROBLEM).send({ title, status: 400 });
+
+/** One call of several: its result, or the problem that it met. */
+function answerOf(
+  controller: Controller,
+  atMs: number,
+  { name, body }: { readonly name?: unknown; readonly body?: unknown },
+): object {
+  if (typeof name !== 'string' || !Object.hasOwn(controller.operations, name))
+    return { problem: { title: `No operation ${String(name)}`, status: 404 } };
+  try {
+    return { result: controller.call(name as OperationName, atMs, body) };
+  } catch (error) {
+    if (error instanceof WorldRefusal)
+      return { problem: { title: error.message, status: 409, code: error.code, subject: error.subject } };
+    // One call that goes wrong must not take the others of its request along.
+    console.error(error);
+    return { problem: { title: String(error), status: 500, code: 'internal', subject: name } };
+  }
 }

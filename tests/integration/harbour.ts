@@ -177,13 +177,15 @@ export class Harbour {
   /** Asks the stand-in itself, as a person with its credentials could. */
   async operation(name: string, body: object): Promise<unknown> {
     const { nowMs } = await this.clock.read();
-    const answer = await fetch(`http://127.0.0.1:${this.port}/operations/${name}`, {
+    const answer = await fetch(`http://127.0.0.1:${this.port}/operations`, {
       method: 'POST',
       headers: { 'content-type': 'application/json', authorization: `Bearer ${env.ANCHOR_STANDIN_TOKEN}` },
-      body: JSON.stringify({ atMs: nowMs, body }),
+      body: JSON.stringify({ atMs: nowMs, calls: [{ name, body }] }),
     });
     if (!answer.ok) throw new Error(await answer.text());
-    return answer.json();
+    const { answers } = (await answer.json()) as { answers: Array<{ result?: unknown; problem?: { title: string } }> };
+    if (answers[0]?.problem) throw new Error(JSON.stringify(answers[0].problem));
+    return answers[0]?.result;
   }
 
   /** What the stand-in's mail server and webhook receiver took in, the newest first. */
