@@ -29,7 +29,7 @@ const ATTEMPTS = 7;
 
 /** One look: causes as they are, notices that follow, deliveries that are due. */
 export async function notify(db: Database, senders: Senders, nowMs: EpochMs): Promise<void> {
-  await recordCauses(db, await presentCauses(db), nowMs);
+  await recordCauses(db, await presentCauses(db, nowMs), nowMs);
   const site = await selectOne<{ zone: string }>(db, 'SELECT zone FROM sites ORDER BY id LIMIT 1');
   const routes = await noticeRoutes(db, site?.zone ?? 'UTC');
   if (!routes.length) return;

@@ -1,12 +1,12 @@
 /** Attention: one entry a cause, many effects, with the best next action. */
 import { groupBy } from '@/core/group-by';
 import { causeKey, CAUSES, isCauseCode, titleOf } from '@/core/protect/cause';
-import { CRITICAL_SHARE } from '@/core/forecast/space';
-import { DAY, HOUR, type EpochMs } from '@/core/units';
-import { lateEntries } from '@/queries/late';
-import { spaceOfPlaces, type PlaceSpace } from '@/queries/space';
+import { lateCauses, shareUsed, spaceCause } from '@/core/protect/open-cause';
+import { HOUR, type EpochMs } from '@/core/units';
 import type { WorkloadStanding } from '@/queries/standing';
 import { select, type Database } from '@/store/database';
+import { holdUpsOf } from '@/store/hold-ups';
+import { spaceOfPlaces, type PlaceSpace } from '@/store/space';
 
 export type AttentionAction =
   | { readonly kind: 'open-runs'; readonly cause: string; readonly subject: string; readonly label: string }
@@ -62,7 +62,7 @@ export async function attention(
   entries.push(...notEnrolled(list.filter((w) => !enrolled.has(w.id))));
   const unexplained = list.filter((w) => !explained.has(w.id) && enrolled.has(w.id));
   entries.push(...(await lateEntries(db, asOfMs, isNow, unexplained)));
-  entries.push(...places.flatMap((p) => lowSpace(p, asOfMs) ?? []));
+  entries.push(...places.flatMap((p) => spaceEntry(p, asOfMs)));
   entries.push(...others);
   entries.push(...unproven(list));
   const told = entries.map((e) => (taken.has(e.key) ? { ...e, takenBy: taken.get(e.key) ?? null } : e));
@@ -154,30 +154,37 @@ function notEnrolled(bare: readonly WorkloadStanding[]): AttentionEntry[] {
   ];
 }
 
-/** A place is worth a word when it is this full, or will be full this soon. */
-const LOW_SHARE = 0.9;
-const SOON_MS = 30 * DAY;
+/** A cause as an entry; the count says of how many, or what is full. */
+function spaceEntry(place: PlaceSpace, asOfMs: EpochMs): AttentionEntry[] {
+  const cause = spaceCause(place, asOfMs);
+  if (!cause) return [];
+  const { key, state, title, effect } = cause;
+  const count = `${Math.floor(shareUsed(place) * 100)}% full`;
+  const action = { kind: 'open-policies', label: 'See the ladders' } as const;
+  return [{ key, state, title, effect, count, sinceMs: null, workloadIds: [], action }];
+}
 
-/** What to say of a place that runs out of space; null while there is room. */
-export function lowSpace(r: PlaceSpace, asOfMs: EpochMs): AttentionEntry | null {
-  const share = (r.usedBytes ?? 0) / r.capacityBytes;
-  const soon = r.fullMs !== null && r.fullMs - asOfMs < SOON_MS;
-  if (share < LOW_SHARE && !soon) return null;
-  const growth = r.bytesPerDay === null ? '' : `${(r.bytesPerDay / 1e9).toFixed(1)} GB a day`;
-  const when =
-    r.fullMs === null
-      ? 'It does not grow at present.'
-      : `At ${growth} it is full in ${Math.max(1, Math.round((r.fullMs - asOfMs) / DAY))} days; then new points fail.`;
-  return {
-    key: `space/${r.name}`,
-    state: r.fullMs !== null && r.fullMs - asOfMs < 7 * DAY ? 'closing' : 'inside',
-    count: `${Math.floor(share * 100)}% full`,
-    title: `${r.kind === 'repository' ? 'Repository' : 'Datastore'} ${r.name} is running out of space`,
+/** Workloads that are late though none of their runs failed, by what holds them up. */
+async function lateEntries(
+  db: Database,
+  asOfMs: EpochMs,
+  isNow: boolean,
+  list: readonly WorkloadStanding[],
+): Promise<AttentionEntry[]> {
+  const late = list.flatMap(({ id, name, siteId, standing }) =>
+    standing === 'inside' ? [] : [{ id, name, siteId, standing }],
+  );
+  const causes = lateCauses(late, await holdUpsOf(db, asOfMs, isNow, late));
+  return causes.map(({ key, state, title, effect, workloadIds }) => ({
+    key,
+    state,
+    title,
+    effect,
+    workloadIds,
+    count: `${workloadIds.length} ${state}`,
     sinceMs: null,
-    effect: `${when}${share >= CRITICAL_SHARE && r.kind === 'repository' ? ' It takes no first copies.' : ''} Add capacity, or shorten a ladder that writes to it.`,
-    workloadIds: [],
-    action: { kind: 'open-policies', label: 'See the ladders' },
-  };
+    action: { kind: 'open-workloads', filter: `standing=${state}`, label: 'See the workloads' },
+  }));
 }
 
 /** Who sees to which open cause; null: nobody yet. */

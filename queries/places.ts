@@ -1,6 +1,6 @@
 /** Places that hold points: their space, and what lies there against what should. */
 import type { EpochMs } from '@/core/units';
-import { spaceOfPlaces } from '@/queries/space';
+import { spaceOfPlaces } from '@/store/space';
 import { select, type Database } from '@/store/database';
 
 export interface PlaceRow {

@@ -5,9 +5,11 @@
 import { seedDemo } from '@/demo/seed';
 import { openDatabase } from '@/store/database';
 import { benchCore } from './bench/core';
-import { benchEngine, benchStart, liftLimits } from './bench/engine';
+import { benchIdle, benchStart, liftLimits } from './bench/engine';
 import { print } from './bench/figure';
+import { printMachine } from './bench/machine';
 import { benchPages } from './bench/pages';
+import { benchRuns } from './bench/runs';
 import { guard, Stack } from './stack';
 
 const GROUPS = ['core', 'engine', 'pages'] as const;
@@ -20,6 +22,7 @@ if (unknown.length) {
 const wanted = (group: (typeof GROUPS)[number]): boolean => !asked.length || asked.includes(group);
 
 await guard(async (onStop) => {
+  printMachine();
   if (wanted('core')) benchCore();
   if (!wanted('engine') && !wanted('pages')) process.exit(0);
   const stack = await Stack.begin({
@@ -29,6 +32,7 @@ await guard(async (onStop) => {
     fresh: true,
   });
   onStop(() => stack.stop());
+  if (wanted('engine')) await benchRuns(stack.env);
   const started = performance.now();
   await seedDemo({ database: stack.databaseOptions(), standIn: stack.standInOptions(), rate: 0, say: () => undefined });
   const seconds = (performance.now() - started) / 1000;
@@ -38,9 +42,10 @@ await guard(async (onStop) => {
   // Before an engine reads them.
   if (wanted('engine')) await liftLimits(db);
   const engine = stack.startEngine();
-  if (wanted('engine')) await benchEngine(db, engine.pid ?? 0, () => stack.startEngine());
+  if (wanted('engine')) await benchIdle(engine.pid ?? 0);
   if (wanted('pages')) {
     await stack.startWeb();
+    printMachine();
     await benchPages(db, stack.address);
   }
   if (wanted('engine')) await benchStart(db);

@@ -3,6 +3,7 @@ import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
 import { chmodSync, chownSync, existsSync, mkdirSync, readFileSync, rmSync, statfsSync, writeFileSync } from 'node:fs';
 import { createConnection as tcp } from 'node:net';
+import { totalmem } from 'node:os';
 import path from 'node:path';
 import { createConnection, type Connection, type RowDataPacket } from 'mysql2/promise';
 import { Trouble } from './trouble';
@@ -73,6 +74,11 @@ function asRoot(): boolean {
   return process.getuid?.() === 0;
 }
 
+/** An eighth of the memory, as other programs live here too; 2 million points with their keys want about 1.5 GiB. */
+function bufferPoolBytes(): number {
+  return Math.floor(Math.min(4 * 2 ** 30, Math.max(256 * 2 ** 20, totalmem() / 8)));
+}
+
 function serverArguments(root: string, data: string, port: number, flush: Flush): string[] {
   return [
     '--no-defaults',
@@ -86,7 +92,7 @@ function serverArguments(root: string, data: string, port: number, flush: Flush)
     '--skip-log-bin',
     '--character-set-server=utf8mb4',
     '--collation-server=utf8mb4_bin',
-    '--innodb-buffer-pool-size=512M',
+    `--innodb-buffer-pool-size=${bufferPoolBytes()}`,
     '--innodb-log-file-size=256M',
     `--innodb-flush-log-at-trx-commit=${flush === 'each-commit' ? 1 : 2}`,
     '--max-allowed-packet=64M',

@@ -1,136 +1,89 @@
 /** Causes that need a person, as spans: opened and closed when they begin and end, many effects folded into one. */
-import { causeKey, titleOf } from '@/core/protect/cause';
-import { groupBy } from '@/core/group-by';
-import { SETTLED_MS, type CauseState } from '@/core/notify/notice';
+import { SETTLED_MS } from '@/core/notify/notice';
+import {
+  badPointsCause,
+  failureCauses,
+  lateCauses,
+  leftSnapshotsCause,
+  siteCause,
+  spaceCause,
+  strangersCause,
+  type BadPoints,
+  type FailingLane,
+  type LateWorkload,
+  type OpenCause,
+} from '@/core/protect/open-cause';
 import type { EpochMs } from '@/core/units';
 import { execute, inTransaction, insertMany, select, type Database, type Tx } from '@/store/database';
-
-export interface OpenCause {
-  readonly key: string;
-  readonly title: string;
-  readonly state: CauseState;
-  readonly workloads: number;
-  readonly effect: string;
-}
+import { holdUpsOf } from '@/store/hold-ups';
+import { spaceOfPlaces } from '@/store/space';
 
 /** What is wrong at this moment, counted from what the database knows. */
-export async function presentCauses(db: Database): Promise<OpenCause[]> {
-  const [failing, late, bad, findings, conditions] = await Promise.all([
-    select<{ cause_code: string; cause_subject: string; workload_id: number; is_over: number }>(
+export async function presentCauses(db: Database, nowMs: EpochMs): Promise<OpenCause[]> {
+  const [failing, late, bad, strangers, left, sites, places] = await Promise.all([
+    failingLanes(db),
+    lateWorkloads(db),
+    badPoints(db),
+    select<{ place: string; copies: number }>(
       db,
-      `SELECT s.cause_code, s.cause_subject, s.workload_id, m.id IS NOT NULL is_over FROM schedules s
-         LEFT JOIN misses m ON m.workload_id = s.workload_id AND m.is_open = 1 WHERE s.failing_since_ms IS NOT NULL`,
+      `SELECT COALESCE(r.name, d.name) place, COUNT(*) copies FROM findings f ${AT_PLACE('f')}
+        WHERE f.to_ms IS NULL AND f.kind = 'unknown' GROUP BY place`,
     ),
-    select<{ name: string }>(
+    select<{ snapshots: number; workloads: number; detail: string }>(
       db,
-      `SELECT w.name FROM misses m JOIN workloads w ON w.id = m.workload_id JOIN enrolments e ON e.workload_id = w.id
-        WHERE m.is_open = 1 AND NOT EXISTS (SELECT 1 FROM schedules s WHERE s.workload_id = w.id AND s.failing_since_ms IS NOT NULL)
-        ORDER BY w.name`,
+      `SELECT COUNT(*) snapshots, COUNT(DISTINCT workload_id) workloads, MAX(detail) detail FROM findings
+        WHERE to_ms IS NULL AND kind = 'snapshot' HAVING snapshots > 0`,
     ),
-    select<{ place: string; cause: 'rotten' | 'missing'; points: number; workloads: number }>(
-      db,
-      `SELECT COALESCE(r.name, d.name) place, p.bad_cause cause, COUNT(*) points, COUNT(DISTINCT p.workload_id) workloads FROM points p
-         LEFT JOIN repositories r ON p.place_kind = 'repository' AND r.id = p.place_id
-         LEFT JOIN datastores d ON p.place_kind = 'datastore' AND d.id = p.place_id
-        WHERE p.bad_ms IS NOT NULL AND p.repaired_ms IS NULL AND p.gone_ms IS NULL GROUP BY place, cause`,
-    ),
-    select<{ kind: 'unknown' | 'snapshot'; place: string | null; n: number; workloads: number; detail: string }>(
-      db,
-      `SELECT f.kind, COALESCE(r.name, d.name) place, COUNT(*) n, COUNT(DISTINCT f.workload_id) workloads, MAX(f.detail) detail FROM findings f
-         LEFT JOIN repositories r ON f.place_kind = 'repository' AND r.id = f.place_id
-         LEFT JOIN datastores d ON f.place_kind = 'datastore' AND d.id = f.place_id
-        WHERE f.to_ms IS NULL AND f.kind <> 'missing' GROUP BY f.kind, place`,
-    ),
-    select<{ subject: string; state: string }>(
+    select<{ subject: string; state: 'default-password' | 'wrong-clock' }>(
       db,
       `SELECT subject, state FROM conditions WHERE to_ms IS NULL AND state IN ('default-password', 'wrong-clock')`,
     ),
+    spaceOfPlaces(db, nowMs),
   ]);
   return [
-    ...failures(failing),
-    ...(late.length
-      ? [
-          {
-            key: 'late',
-            title: 'Points come later than the RPO allows',
-            state: 'over' as const,
-            workloads: late.length,
-            effect: `${named(late.map((w) => w.name))}: no run has failed; their lanes are too slow or too far apart.`,
-          },
-        ]
-      : []),
-    ...bad.map((b) => ({
-      key: `bad/${b.cause}/${b.place}`,
-      title:
-        b.cause === 'rotten'
-          ? `${counted(b.points, 'point')} at ${b.place} read back wrong`
-          : `${counted(b.points, 'point')} at ${b.place} are not there`,
-      state: 'over' as const,
-      workloads: b.workloads,
-      effect:
-        b.cause === 'rotten'
-          ? 'They are not counted any more. A good copy elsewhere repairs them by itself; without one, take new points and look at the storage.'
-          : 'They are not counted any more. Find out who deletes there; the next runs take new points.',
-    })),
-    ...findings.map((f) =>
-      f.kind === 'unknown'
-        ? {
-            key: `found/${f.place ?? ''}`,
-            title: `${counted(f.n, 'copy', 'copies')} at ${f.place ?? ''} belong to nothing here`,
-            state: 'inside' as const,
-            workloads: 0,
-            effect: 'They take space and nobody counts on them. Look at the reconciliation before anything is deleted.',
-          }
-        : {
-            key: 'left-snapshots',
-            title: `${counted(f.n, 'snapshot')} cannot be removed`,
-            state: 'inside' as const,
-            workloads: f.workloads,
-            effect: `${f.detail} Its removal is tried again every hour; working disks grow until then.`,
-          },
-    ),
-    ...conditions.map(({ subject, state }) =>
-      state === 'default-password'
-        ? {
-            key: `password/${subject}`,
-            title: `${subject} still has the password it came with`,
-            state: 'inside' as const,
-            workloads: 0,
-            effect:
-              'Whoever reads its manual can delete copies there. Set a password of your own at the site controller.',
-          }
-        : {
-            key: `clock/${subject}`,
-            title: `The clock of ${subject} is wrong`,
-            state: 'closing' as const,
-            workloads: 0,
-            effect:
-              'Its runs are refused, since the age of their points could not be trusted. Set the time source of the controller.',
-          },
-    ),
+    ...failureCauses(failing),
+    ...lateCauses(late, await holdUpsOf(db, nowMs, true, late)),
+    ...bad.map(badPointsCause),
+    ...strangers.map(({ place, copies }) => strangersCause(place, copies)),
+    ...left.map(({ snapshots, workloads, detail }) => leftSnapshotsCause(snapshots, workloads, detail)),
+    ...sites.map(({ subject, state }) => siteCause(subject, state)),
+    ...places.flatMap((place) => spaceCause(place, nowMs) ?? []),
   ];
 }
 
-function failures(
-  rows: ReadonlyArray<{ cause_code: string; cause_subject: string; workload_id: number; is_over: number }>,
-): OpenCause[] {
-  return [...groupBy(rows, (row) => causeKey(row.cause_code, row.cause_subject))].map(([key, list]) => {
-    const [{ cause_code: code, cause_subject: subject }] = list as [(typeof rows)[number]];
-    const workloads = new Set(list.map((row) => row.workload_id)).size;
-    const over = new Set(list.filter((row) => row.is_over).map((row) => row.workload_id)).size;
-    return {
-      key,
-      title: titleOf(code, subject),
-      state: over ? 'over' : 'inside',
-      workloads,
-      effect: `${counted(workloads, 'workload')} affected, ${over ? `${over} over` : 'all inside so far'}.`,
-    };
-  });
+/** Names of the place that a row is about. */
+const AT_PLACE = (row: string): string =>
+  `LEFT JOIN repositories r ON ${row}.place_kind = 'repository' AND r.id = ${row}.place_id
+   LEFT JOIN datastores d ON ${row}.place_kind = 'datastore' AND d.id = ${row}.place_id`;
+
+async function failingLanes(db: Database): Promise<FailingLane[]> {
+  const rows = await select<{ code: string; subject: string; workloadId: number; isOver: number }>(
+    db,
+    `SELECT s.cause_code code, s.cause_subject subject, s.workload_id workloadId, m.id IS NOT NULL isOver FROM schedules s
+       LEFT JOIN misses m ON m.workload_id = s.workload_id AND m.is_open = 1 WHERE s.failing_since_ms IS NOT NULL`,
+  );
+  return rows.map((row) => ({ ...row, isOver: Boolean(row.isOver) }));
 }
 
-const counted = (n: number, one: string, many = `${one}s`): string => `${n} ${n === 1 ? one : many}`;
-const named = (names: readonly string[]): string =>
-  names.length > 3 ? `${names.slice(0, 3).join(', ')} and ${names.length - 3} more` : names.join(', ');
+/** Enrolled workloads that are over though none of their lanes fails. */
+async function lateWorkloads(db: Database): Promise<Array<LateWorkload & { readonly siteId: number }>> {
+  const rows = await select<{ id: number; name: string; siteId: number }>(
+    db,
+    `SELECT w.id, w.name, w.site_id siteId FROM misses m JOIN workloads w ON w.id = m.workload_id JOIN enrolments e ON e.workload_id = w.id
+      WHERE m.is_open = 1 AND NOT EXISTS (SELECT 1 FROM schedules s WHERE s.workload_id = w.id AND s.failing_since_ms IS NOT NULL)
+      ORDER BY w.name`,
+  );
+  return rows.map((row) => ({ ...row, standing: 'over' }));
+}
+
+function badPoints(db: Database): Promise<BadPoints[]> {
+  return select<BadPoints>(
+    db,
+    `SELECT COALESCE(r.name, d.name) place, p.bad_cause cause, COUNT(*) points, COUNT(DISTINCT p.workload_id) workloads
+       FROM points p ${AT_PLACE('p')}
+      WHERE p.bad_ms IS NOT NULL AND p.repaired_ms IS NULL AND p.gone_ms IS NULL GROUP BY place, cause`,
+  );
+}
 
 /** Opens, updates and closes causes so that the open ones are these. Returns how many changed. */
 export function recordCauses(db: Database, present: readonly OpenCause[], nowMs: EpochMs): Promise<number> {

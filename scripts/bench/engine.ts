@@ -1,58 +1,14 @@
-/** Figures of the engine: how many runs it completes while it is kept saturated. */
+/** Figures of the engine on the demo: what it costs while nothing is due, and how long runs wait at 10,000 workloads. */
 import { readFileSync } from 'node:fs';
 import { quantile } from '@/core/prove/statistics';
 import { DAY } from '@/core/units';
 import { DemoClock } from '@/store/clock';
-import { execute, inTransaction, select, selectOne, updateMany, type Database } from '@/store/database';
+import { execute, select, selectOne, updateMany, type Database } from '@/store/database';
 import { print } from './figure';
 import { growFleet } from './grow';
 
-/**
- * How fast time runs: so fast that transfers take little of it, and not so fast that what is done each minute of the
- * fleet is done all the time.
- */
+/** How fast time runs until what was begun has ended. */
 const RATE = 600;
-/** What comes before counts for nothing: the engine starts, and code and data get warm. */
-const WARM_UP_MS = 15_000;
-/** How long the engine is kept saturated, in ms of real time. */
-const SATURATED_MS = 10_000;
-
-/**
- * Completed runs a second while every workload that is free is made due again at once. Time runs so fast that the
- * simulated transfers take no part in it: what is measured is the engine, its database and the calls to the sites.
- */
-async function runsASecond(db: Database): Promise<{ n: number; value: number }> {
-  const clock = new DemoClock(db);
-  await clock.setRate(RATE);
-  const done = async () =>
-    (await selectOne<{ n: number }>(db, `SELECT COUNT(*) n FROM runs WHERE state = 'succeeded'`))?.n ?? 0;
-  let before = 0;
-  let started = performance.now();
-  for (let warm = false; !warm || performance.now() - started < SATURATED_MS;) {
-    if (!warm && performance.now() - started > WARM_UP_MS) {
-      warm = true;
-      before = await done();
-      started = performance.now();
-    }
-    const { nowMs } = await clock.read();
-    // The engine writes the same rows: whoever loses a deadlock tries again.
-    await inTransaction(db, (tx) =>
-      execute(
-        db,
-        `UPDATE schedules s SET s.due_ms = ? WHERE s.due_ms > ? AND NOT EXISTS
-           (SELECT 1 FROM runs r WHERE r.running_workload = s.workload_id)`,
-        [nowMs, nowMs],
-        tx,
-      ),
-    );
-    await new Promise((resolve) => setTimeout(resolve, 100));
-  }
-  const seconds = (performance.now() - started) / 1000;
-  const n = (await done()) - before;
-  await clock.setRate(0);
-  return { n, value: n / seconds };
-}
-
 /** How long runs are due one after the other, and how long the last may take to start, in ms. */
 const SPREAD_MS = 45_000;
 const GRACE_MS = 8_000;
@@ -127,33 +83,13 @@ async function idleCost(pid: number): Promise<number> {
 export async function liftLimits(db: Database): Promise<void> {
   for (const table of ['movers', 'datastores', 'clusters', 'repositories'])
     await execute(db, `UPDATE ${table} SET slots = 100000`);
-  await execute(db, 'UPDATE links SET rate_bps = rate_bps * 1000');
+  await execute(db, 'UPDATE links SET rate_bps = 1e13');
 }
 
-/** `second`: starts another engine on the same database. */
-export async function benchEngine(db: Database, pid: number, second: () => void): Promise<void> {
+/** `pid`: of the one engine, while nothing is due. */
+export async function benchIdle(pid: number): Promise<void> {
   const idle = await idleCost(pid);
   print({ name: 'an idle engine', n: 184, value: idle, unit: '% of a core', better: 'lower' });
-  const runs = await runsASecond(db);
-  print({
-    name: 'completed runs a second, one engine',
-    n: runs.n,
-    value: runs.value,
-    unit: 'runs/s',
-    better: 'higher',
-    target: 500,
-  });
-  second();
-  const both = await runsASecond(db);
-  print({
-    name: 'completed runs a second, two engines',
-    n: both.n,
-    value: both.value,
-    unit: 'runs/s',
-    better: 'higher',
-    peer: 'one engine',
-    ratio: both.value / runs.value,
-  });
 }
 
 /** Comes last: it makes the fleet a large one. */

@@ -14,7 +14,7 @@ import { observeConditions } from '@/engine/conditions';
 import { forecastInput } from '@/queries/forecast-input';
 import { laneLoss } from '@/queries/lane-loss';
 import { policyView } from '@/queries/policies';
-import { spaceOfPlaces } from '@/queries/space';
+import { spaceOfPlaces } from '@/store/space';
 import { execute, insertMany } from '@/store/database';
 import { ruleCadences } from '@/store/migrations/0004-rule-cadences';
 import { selectors } from '@/store/migrations/0005-selectors';

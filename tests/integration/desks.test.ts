@@ -20,7 +20,8 @@ import { policyView } from '@/queries/policies';
 import { forecastInput } from '@/queries/forecast-input';
 import { readiness } from '@/queries/ready';
 import { tokenList } from '@/queries/tokens';
-import { presentCauses, recordCauses, type OpenCause } from '@/store/causes';
+import type { OpenCause } from '@/core/protect/open-cause';
+import { presentCauses, recordCauses } from '@/store/causes';
 import { ControllerError, type SiteController } from '@/connectors/site-controller';
 import { reconcile } from '@/engine/reconcile';
 import { execute } from '@/store/database';
@@ -183,10 +184,10 @@ test('a bad point gives the exposure back to the one before it, a repaired one t
   expect((await harbour.rows('SELECT bad_cause FROM points WHERE id = ?', [newer]))[0]).toEqual({
     bad_cause: 'rotten',
   });
-  expect((await presentCauses(harbour.db)).map((c) => c.key)).toContain('bad/rotten/mil-s1');
+  expect((await presentCauses(harbour.db, START)).map((c) => c.key)).toContain('bad/rotten/mil-s1');
   await markRepaired(harbour.db, { id: newer, workload_id: 1 }, START + HOUR);
   expect((await newest())?.newest_taken_ms).toBe(START - HOUR);
-  expect((await presentCauses(harbour.db)).map((c) => c.key)).not.toContain('bad/rotten/mil-s1');
+  expect((await presentCauses(harbour.db, START)).map((c) => c.key)).not.toContain('bad/rotten/mil-s1');
   expect(older).toBeLessThan(newer);
 });
 

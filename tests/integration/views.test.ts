@@ -5,7 +5,7 @@ import { forecastInput } from '@/queries/forecast-input';
 import { placesView } from '@/queries/places';
 import { runList, runView, type RunFilter } from '@/queries/runs';
 import { countStandings, standings } from '@/queries/standing';
-import { spaceOfPlaces } from '@/queries/space';
+import { spaceOfPlaces } from '@/store/space';
 import { watch } from '@/queries/watch';
 import { workloadView } from '@/queries/workload';
 import { WINDOW, workloadPage, type WorkloadFilter } from '@/queries/workloads';

@@ -1,21 +1,15 @@
 /** Places that hold copies as they stood at a moment, and when each will be full. */
 import { spaceTrend } from '@/core/forecast/space';
 import { groupBy } from '@/core/group-by';
+import type { FillingPlace } from '@/core/protect/open-cause';
 import { DAY, type DurationMs, type EpochMs } from '@/core/units';
 import { select, type Database } from '@/store/database';
 
 /** The trend is taken from this far back. */
 const TREND_MS: DurationMs = 14 * DAY;
 
-export interface PlaceSpace {
-  readonly kind: 'repository' | 'datastore';
+export interface PlaceSpace extends FillingPlace {
   readonly id: number;
-  readonly name: string;
-  readonly capacityBytes: number;
-  /** null: never read. */
-  readonly usedBytes: number | null;
-  readonly bytesPerDay: number | null;
-  readonly fullMs: EpochMs | null;
 }
 
 /** Repositories first. */
