@@ -3,7 +3,7 @@
  *
  * Lock order, obeyed everywhere: clock, schedules, runs, points, workloads, misses, drills, audit_entries.
  */
-import { QueryTypes, Sequelize, type Transaction } from 'sequelize';
+import { Sequelize, type Transaction } from 'sequelize';
 
 export type Database = Sequelize;
 export type Tx = Transaction;
@@ -73,11 +73,9 @@ export async function select<Row extends object>(
   values: Values = [],
   tx?: Tx,
 ): Promise<Row[]> {
-  return db.query<Row>(sql, {
-    type: QueryTypes.SELECT,
-    replacements: values as never,
-    ...(tx ? { transaction: tx } : {}),
-  });
+  // Without a type rows come as the driver made them; of a SELECT Sequelize would copy each.
+  const [rows] = await db.query(sql, { replacements: values as never, ...(tx ? { transaction: tx } : {}) });
+  return rows as Row[];
 }
 
 /** First row of a SELECT, or null. */

@@ -1,10 +1,11 @@
 /** Makes the demo's fleet a large one: workloads with enrolments and schedules, and runs with their points. */
-import { execute, selectOne, type Database } from '@/store/database';
+import { DAY } from '@/core/units';
+import { execute, select, selectOne, type Database } from '@/store/database';
 
 /** Ids of a copied fleet begin at a multiple of this. */
 const STEP = 10_000;
 
-/** Copies the fleet until it has at least `wanted` workloads; each copy with its enrolment, schedules and live points. */
+/** Copies the fleet until it has at least `wanted` workloads; each copy with its enrolment, and schedules that are due in a month. */
 export async function growFleet(db: Database, wanted: number): Promise<number> {
   const base = (await selectOne<{ n: number }>(db, 'SELECT COUNT(*) n FROM workloads'))?.n ?? 0;
   const fields =
@@ -23,7 +24,7 @@ export async function growFleet(db: Database, wanted: number): Promise<number> {
     );
     await execute(
       db,
-      `INSERT INTO schedules SELECT enrolment_id + ?, lane_key, workload_id + ?, NULL, typical_ms, NULL, 0, NULL, NULL FROM schedules WHERE enrolment_id <= ?`,
+      `INSERT INTO schedules SELECT enrolment_id + ?, lane_key, workload_id + ?, due_ms + ${30 * DAY}, typical_ms, NULL, 0, NULL, NULL FROM schedules WHERE enrolment_id <= ?`,
       [by, by, base],
     );
   }
@@ -61,4 +62,24 @@ export async function growPoints(db: Database, wanted: number): Promise<number> 
       );
     }
   return (await selectOne<{ n: number }>(db, 'SELECT COUNT(*) n FROM points'))?.n ?? 0;
+}
+
+/** Share of the pages in memory that may wait to be written, and how long that is waited for, in ms of real time. */
+const DIRTY_SHARE = 0.01;
+const PATIENCE_MS = 120_000;
+
+/** Waits until the database has written what was copied: else that is measured, too. */
+export async function untilWritten(db: Database): Promise<void> {
+  await execute(db, 'SET GLOBAL innodb_max_dirty_pages_pct = 0');
+  for (const end = Date.now() + PATIENCE_MS; Date.now() < end;) {
+    const rows = await select<{ name: string; value: string }>(
+      db,
+      `SELECT VARIABLE_NAME name, VARIABLE_VALUE value FROM information_schema.GLOBAL_STATUS
+        WHERE VARIABLE_NAME IN ('Innodb_buffer_pool_pages_dirty', 'Innodb_buffer_pool_pages_total')`,
+    );
+    const of = (name: string): number => Number(rows.find((row) => row.name.toLowerCase() === name)?.value ?? 0);
+    if (of('innodb_buffer_pool_pages_dirty') <= DIRTY_SHARE * of('innodb_buffer_pool_pages_total')) break;
+    await new Promise((resolve) => setTimeout(resolve, 500));
+  }
+  await execute(db, 'SET GLOBAL innodb_max_dirty_pages_pct = 90');
 }

@@ -7,7 +7,7 @@ import { workloadPage, type WorkloadFilter } from '@/queries/workloads';
 import { DemoClock } from '@/store/clock';
 import type { Database } from '@/store/database';
 import { print } from './figure';
-import { growFleet, growPoints } from './grow';
+import { growFleet, growPoints, untilWritten } from './grow';
 
 const ALL: WorkloadFilter = {
   text: '',
@@ -47,6 +47,7 @@ export async function benchPages(db: Database, address: string): Promise<void> {
     const n = await grow();
     if (n >= 10_000) {
       const points = await growPoints(db, 2_000_000);
+      await untilWritten(db);
       print({ name: 'points behind what follows', n: points, value: points, unit: 'points', better: 'higher' });
     }
     await onePage(page, n, 'Watch', '/', '[data-standing]');
