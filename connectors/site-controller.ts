@@ -115,6 +115,8 @@ export interface TransferProgress {
   readonly rateBps: number;
   /** When it was complete at its place; null while it goes on. */
   readonly completedMs: EpochMs | null;
+  /** When it will be complete if nothing changes; null: not known. */
+  readonly expectedMs: EpochMs | null;
   readonly failure: ControllerFailure | null;
 }
 export interface StoredCopy {

@@ -21,7 +21,7 @@ import { Waits } from '@/engine/waits';
 import { asDemoClock, type Clock } from '@/store/clock';
 import { select, type Database } from '@/store/database';
 import { closeMisses, openMisses } from '@/store/misses';
-import { nextWorkMs } from '@/store/next-event';
+import { nextWork } from '@/store/next-event';
 import { readLimits } from '@/store/limits';
 import { beat, giveBack, isWatch, LEASE_MS, takeOverDeadRuns } from '@/store/runs';
 import { lanesReader, planDue } from '@/store/schedules';
@@ -117,13 +117,29 @@ export class Engine {
       await this.tick(state.nowMs, false);
       return false;
     }
-    const wake = this.waits.nextWakeMs ?? Infinity;
-    const idle = await nextWorkMs(this.parts.db, state.nowMs, state.nowMs + IDLE_STEP_MS);
-    const next = Math.min(idle ?? state.nowMs + STEP_MS, state.jumpToMs, Math.max(wake, state.nowMs + 1));
+    const next = Math.min(await this.nextStepMs(state.nowMs), state.jumpToMs);
     await this.tick(next, true);
     await this.waits.untilIdle();
     await demo.stepTo(next, next >= state.jumpToMs);
     return true;
+  }
+
+  /**
+   * Where a jump goes on to: the next instant at which something is to be done, of work that is known to end as well as of
+   * what is planned. What cannot be known (another engine's work, a drill, a run that waits for what others do) is looked
+   * at in short steps; a busy fleet is, too, or each end of a transfer would be a step of its own.
+   */
+  private async nextStepMs(nowMs: EpochMs): Promise<EpochMs> {
+    const soonMs = nowMs + STEP_MS;
+    const wakeMs = Math.max(this.waits.nextWakeMs ?? Infinity, nowMs + 1);
+    const { plannedMs, held, running, drills } = await nextWork(this.parts.db, nowMs);
+    const endMs = running ? this.waits.nextEndMs : Infinity;
+    // Each run is one of ours that waits for its transfer, or there is more to do than to wait.
+    const allSend = running === this.waits.parkedKeys.length;
+    const unknown = drills > 0 || !allSend || endMs === null || (held > 0 && running === 0);
+    if (unknown) return Math.min(soonMs, wakeMs);
+    const restMs = Math.max(soonMs, Math.min(endMs, nowMs + IDLE_STEP_MS));
+    return Math.min(plannedMs ?? Infinity, restMs, wakeMs);
   }
 
   /** `waitForAll`: all that can be done at this instant is done before returning, as a jump needs it. */
@@ -147,7 +163,10 @@ export class Engine {
     this.beside.begin('progress', () => crew.showProgress());
     this.beside.begin('thinning', () => this.thinning.carryOn(this.nowMs));
     if (this.watches) this.lookAround();
-    if (waitForAll) await this.beside.done();
+    if (!waitForAll) return;
+    // When what was begun will end is known once it was asked about.
+    await crew.poll();
+    await this.beside.done();
   }
 
   private async plan(): Promise<void> {

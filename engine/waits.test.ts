@@ -7,6 +7,7 @@ const progress = (key: string, completedMs: number | null) => ({
   totalBytes: 2,
   rateBps: 8,
   completedMs,
+  expectedMs: completedMs,
   failure: null,
 });
 
@@ -37,6 +38,18 @@ test('idle means: all in hand is parked or done', async () => {
   expect(seen).toEqual(['sent', 'woken']);
   waits.wake(60);
   await work;
+});
+
+test('the soonest end is known when it is known of every parked transfer', () => {
+  const waits = new Waits();
+  expect(waits.nextEndMs).toBeNull();
+  for (const key of ['a', 'b']) void waits.untilTransferred(key);
+  waits.report({ ...progress('a', null), expectedMs: 90 });
+  expect(waits.nextEndMs).toBeNull();
+  waits.report({ ...progress('b', null), expectedMs: 70 });
+  expect(waits.nextEndMs).toBe(70);
+  waits.report(progress('b', 70));
+  expect(waits.nextEndMs).toBe(90);
 });
 
 test('a failed transfer rejects with its cause, an aborted wait with its error', async () => {

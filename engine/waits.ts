@@ -56,6 +56,12 @@ export class Waits {
     return [...this.transfers.keys()];
   }
 
+  /** Soonest instant at which a parked transfer ends; null if that is not known of each. */
+  get nextEndMs(): EpochMs | null {
+    const ends = [...this.transfers.keys()].map((key) => this.lastProgress.get(key)?.expectedMs ?? null);
+    return ends.length && ends.every((end) => end !== null) ? Math.min(...ends) : null;
+  }
+
   /** Soonest instant that a sleeper waits for, or null. */
   get nextWakeMs(): EpochMs | null {
     return this.sleepers.length ? Math.min(...this.sleepers.map((s) => s.atMs)) : null;

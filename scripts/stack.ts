@@ -3,6 +3,7 @@ import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
 import { createHash, randomBytes } from 'node:crypto';
 import { createWriteStream, existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
+import { buildPrograms, programFile } from './programs';
 import { ensureAccount, ensureDatabase, portTaken, startMariaDb, type Flush, type Server } from './mariadb';
 import { Trouble } from './trouble';
 
@@ -47,6 +48,7 @@ export class Stack {
           `Port ${port} on 127.0.0.1 is in use.`,
           'Stop what uses it, or choose others with ANCHOR_WEB_PORT and ANCHOR_STANDIN_PORT.',
         );
+    await buildPrograms();
     const root = path.join('.data', options.directory);
     const server = await startMariaDb(root, options.ports.database, {
       fresh: options.fresh,
@@ -103,11 +105,11 @@ export class Stack {
   }
 
   async startStandIn(): Promise<void> {
-    this.spawn('standin', [process.execPath, '--import', 'tsx', 'standin/main.ts']);
+    this.spawn('standin', [process.execPath, '--enable-source-maps', programFile('standin')]);
     await this.untilAnswers(this.options.ports.standIn, '/healthz', 'standin');
   }
   startEngine(): ChildProcess {
-    return this.spawn('engine', [process.execPath, '--import', 'tsx', 'engine/main.ts']);
+    return this.spawn('engine', [process.execPath, '--enable-source-maps', programFile('engine')]);
   }
   async startWeb(): Promise<void> {
     buildOnce();

@@ -3,7 +3,7 @@
  * directory and ports, so it may run while the demo runs. The last line is "N passed, N failed". Names after "--" choose
  * parts, of jest's with a pattern of file names: npm test -- types integration:leases.
  */
-import { spawnSync } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { readFileSync, rmSync } from 'node:fs';
 import { seedDemo } from '@/demo/seed';
 import { buildOnce, guard, Stack } from './stack';
@@ -36,12 +36,27 @@ function took(): string {
 }
 
 /** A check that is one of a kind: passes or fails as a whole. */
-function check(name: string, args: readonly string[]): void {
-  const done = spawnSync(process.execPath, args, { encoding: 'utf8', env: { ...process.env, FORCE_COLOR: '0' } });
-  const good = done.status === 0;
+async function check(part: Part, name: string, args: readonly string[]): Promise<void> {
+  if (!wanted(part)) return;
+  const child = spawn(process.execPath, args, { env: { ...process.env, FORCE_COLOR: '0' } });
+  let said = '';
+  for (const stream of [child.stdout, child.stderr]) stream.on('data', (chunk: Buffer) => (said += chunk.toString()));
+  const good = (await new Promise((resolve) => child.once('close', resolve))) === 0;
   counts[good ? 'passed' : 'failed']++;
-  console.log(`${good ? 'passed' : 'FAILED'}  ${name}, ${took()}`);
-  if (!good) console.log((done.stdout + done.stderr).slice(-6000));
+  console.log(`${good ? 'passed' : 'FAILED'}  ${name}`);
+  if (!good) console.log(said.slice(-6000));
+}
+
+/** Two at a time, as most machines have two processors at least. */
+async function checks(): Promise<void> {
+  const prettier = ['node_modules/prettier/bin/prettier.cjs', '--check', '.', '--log-level', 'warn'];
+  await Promise.all([
+    check('types', 'types', ['node_modules/typescript/bin/tsc', '--noEmit']).then(() =>
+      check('format', 'format', prettier),
+    ),
+    check('lint', 'lint and import rules', ['node_modules/eslint/bin/eslint.js', '.', '--max-warnings', '0']),
+  ]);
+  console.log(`        these took ${took()}`);
 }
 
 interface JestReport {
@@ -62,7 +77,8 @@ function jest(project: 'unit' | 'integration', env: NodeJS.ProcessEnv): void {
       project,
       '--json',
       `--outputFile=${report}`,
-      '--maxWorkers=2',
+      // Integration tests mostly wait for processes of their own.
+      `--maxWorkers=${project === 'unit' ? 2 : 3}`,
       ...(asked.get(project) ? [`--testPathPatterns=${asked.get(project)}`] : []),
     ],
     { encoding: 'utf8', env: { ...env, NODE_ENV: 'test' } },
@@ -97,10 +113,7 @@ function tally(name: string, passed: number, failed: number, output: string): vo
 }
 
 await guard(async (onStop) => {
-  if (wanted('types')) check('types', ['node_modules/typescript/bin/tsc', '--noEmit']);
-  if (wanted('lint')) check('lint and import rules', ['node_modules/eslint/bin/eslint.js', '.', '--max-warnings', '0']);
-  if (wanted('format'))
-    check('format', ['node_modules/prettier/bin/prettier.cjs', '--check', '.', '--log-level', 'warn']);
+  await checks();
   const stack = await Stack.begin({
     directory: 'test',
     ports: { database: 3716, standIn: 3717, web: 3700, mail: 3721 },
@@ -110,7 +123,7 @@ await guard(async (onStop) => {
   });
   onStop(() => stack.stop());
   jest('unit', process.env);
-  jest('integration', { ...stack.env, ANCHOR_TEST_STANDIN_PORT: '3718' });
+  jest('integration', { ...stack.env, ANCHOR_TEST_STANDIN_PORT: '3718', ANCHOR_LEASE_MS: '3000' });
   if (wanted('storms')) {
     const storms = await stormSeeds(stack.env, { seeds: 20, from: 1, legs: 2, ports: [3718, 3719, 3720] });
     tally('storms', storms.passed, storms.failed, '');

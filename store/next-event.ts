@@ -9,15 +9,25 @@ export async function nextEventMs(db: Database, nowMs: EpochMs): Promise<EpochMs
   return row?.due ?? nowMs + 60_000;
 }
 
-/** When there is something to do next, none later than `atMostMs`; null while runs are under way or wait for something. */
-export async function nextWorkMs(db: Database, nowMs: EpochMs, atMostMs: EpochMs): Promise<EpochMs | null> {
-  const row = await selectOne<{ due: EpochMs | null; retry: EpochMs | null; busy: number }>(
+export interface NextWork {
+  /** When something falls due, or is tried again; null: nothing is planned. */
+  readonly plannedMs: EpochMs | null;
+  /** Runs that could start now and wait for something. */
+  readonly held: number;
+  /** Runs that are under way, whoever has them. */
+  readonly running: number;
+  readonly drills: number;
+}
+
+export async function nextWork(db: Database, nowMs: EpochMs): Promise<NextWork> {
+  const row = await selectOne<NextWork>(
     db,
-    `SELECT (SELECT MIN(due_ms) FROM schedules WHERE due_ms > ?) due,
-            (SELECT MIN(not_before_ms) FROM runs WHERE state = 'waiting') retry,
-            EXISTS (SELECT 1 FROM runs WHERE state = 'running') OR EXISTS (SELECT 1 FROM drills WHERE state IN ('waiting', 'running', 'cleaning')) busy`,
-    [nowMs],
+    `SELECT (SELECT MIN(at_ms) FROM (SELECT MIN(due_ms) at_ms FROM schedules WHERE due_ms > :nowMs UNION ALL
+                SELECT MIN(not_before_ms) FROM runs WHERE state = 'waiting' AND not_before_ms > :nowMs) planned) plannedMs,
+            (SELECT COUNT(*) FROM runs WHERE state = 'waiting' AND not_before_ms <= :nowMs) held,
+            (SELECT COUNT(*) FROM runs WHERE state = 'running') running,
+            (SELECT COUNT(*) FROM drills WHERE state IN ('waiting', 'running', 'cleaning')) drills`,
+    { nowMs },
   );
-  if (!row || row.busy || (row.retry !== null && row.retry <= nowMs)) return null;
-  return Math.min(row.due ?? atMostMs, row.retry ?? atMostMs, atMostMs);
+  return row ?? { plannedMs: null, held: 0, running: 0, drills: 0 };
 }

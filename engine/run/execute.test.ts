@@ -53,7 +53,7 @@ const context = (
   site: site(over, calls),
   nowMs: () => 150,
   untilTransferred: (key) =>
-    Promise.resolve({ key, sentBytes: 4, totalBytes: 4, rateBps: 0, completedMs: 140, failure: null }),
+    Promise.resolve({ key, sentBytes: 4, totalBytes: 4, rateBps: 0, completedMs: 140, expectedMs: 140, failure: null }),
   onStep: () => undefined,
   signal,
 });

@@ -145,8 +145,17 @@ export class Transfers {
       sentBytes: Math.round(line?.sentBytes ?? (transfer.completedMs === null ? 0 : transfer.totalBytes)),
       rateBps: Math.round(Math.min(line?.rateBps ?? 0, 1e15)),
       completedMs: transfer.completedMs !== null && transfer.completedMs <= this.nowMs ? transfer.completedMs : null,
+      expectedMs: transfer.completedMs ?? (line ? this.expectedMs(transfer, line) : null),
       failure: transfer.failure ? asData(transfer.failure) : null,
     };
+  }
+
+  private expectedMs(
+    { notBeforeMs }: Transfer,
+    { totalBytes, sentBytes, rateBps }: { totalBytes: number; sentBytes: number; rateBps: number },
+  ): EpochMs | null {
+    if (rateBps <= 0) return null;
+    return Math.max(notBeforeMs, this.nowMs + Math.ceil(((totalBytes - sentBytes) * 8000) / rateBps));
   }
 
   storedBytes(key: string): number {

@@ -2,6 +2,7 @@
 import { spansOver } from '@/core/point/exposure';
 import { nextDue } from '@/core/protect/stagger';
 import { HOUR, MINUTE } from '@/core/units';
+import { LEASE_MS } from '@/store/runs';
 import { Harbour, LANES, START, WORKLOADS } from './harbour';
 
 jest.setTimeout(180_000);
@@ -90,7 +91,7 @@ test('kill -9 in the middle of runs, then a restart: none twice, none lost, no p
   harbour.startEngine();
   await harbour.untilArrived();
   // Runs of the dead engine go on once its lease is over.
-  await new Promise((resolve) => setTimeout(resolve, 13_000));
+  await new Promise((resolve) => setTimeout(resolve, LEASE_MS + 1_000));
   await harbour.beginJump(5 * MINUTE);
   await harbour.untilArrived();
   const runs = await checkInvariants(until + 5 * MINUTE);

@@ -3,6 +3,7 @@ import { spawn, type ChildProcess } from 'node:child_process';
 import { createConnection } from 'mysql2/promise';
 import type { Lane } from '@/core/protect/policy';
 import { HOUR, GIB, MINUTE } from '@/core/units';
+import { programFile, type Program } from '../../scripts/programs';
 import { Journal } from '@/standin/journal';
 import { Controller } from '@/standin/operations';
 import type { Estate } from '@/standin/world/estate';
@@ -75,7 +76,7 @@ export const server = {
 };
 
 /** Of the stand-in; suites that run beside each other have ports of their own. */
-const PORT = Number(env.ANCHOR_TEST_STANDIN_PORT) + 40 * (Number(env.JEST_WORKER_ID ?? 1) - 1);
+const PORT = Number(env.ANCHOR_TEST_STANDIN_PORT) + 6 * (Number(env.JEST_WORKER_ID ?? 1) - 1);
 
 /** An empty database of this name, migrated. */
 export async function freshDatabase(name: string): Promise<Database> {
@@ -141,7 +142,7 @@ export class Harbour {
   }
 
   async startStandIn(): Promise<ChildProcess> {
-    const child = (this.lastStandIn = this.spawn('standin/main.ts'));
+    const child = (this.lastStandIn = this.spawn('standin'));
     for (let i = 0; i < 100; i++) {
       if (child.exitCode !== null) throw new Error('the stand-in stopped');
       const up = await fetch(`http://127.0.0.1:${this.port}/healthz`).catch(() => null);
@@ -152,7 +153,7 @@ export class Harbour {
   }
 
   startEngine(over: Readonly<Record<string, string>> = {}): ChildProcess {
-    return this.spawn('engine/main.ts', over);
+    return this.spawn('engine', over);
   }
 
   /** Asks for a jump without waiting for it. */
@@ -215,8 +216,8 @@ export class Harbour {
     await gone;
   }
 
-  private spawn(file: string, over: Readonly<Record<string, string>> = {}): ChildProcess {
-    const child = spawn(process.execPath, ['--import', 'tsx', file], {
+  private spawn(program: Program, over: Readonly<Record<string, string>> = {}): ChildProcess {
+    const child = spawn(process.execPath, [programFile(program)], {
       env: {
         ...env,
         NODE_ENV: 'production',
