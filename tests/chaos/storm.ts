@@ -44,9 +44,13 @@ const FAULTS: ReadonlyArray<readonly [FaultKind, readonly string[]]> = [
   ['disks-moving', ['vm-2', 'vm-4']],
 ];
 
+/** Every so many storms one lasts for weeks: eight times as many legs, each some five times as long. */
+export const LONG_EVERY = 20;
+
 /** A storm of some legs; a fault in every second one, on average, and something done to the processes in every third. */
 export function stormOf(seed: number, legs: number): Leg[] {
   const random = seededRandom(seed);
+  const long = seed % LONG_EVERY === 0;
   const whole = (below: number): number => Math.floor(random() * below);
   const one = <T>(list: readonly T[]): T => list[whole(list.length)] as T;
   const blow = (): Blow => {
@@ -70,5 +74,8 @@ export function stormOf(seed: number, legs: number): Leg[] {
       return { kind: 'run-now', workloadId: 1 + whole(WORKLOADS), lane: one(['replica', 'backup', 'copy']) };
     return { kind: 'hold' };
   };
-  return Array.from({ length: legs }, () => ({ blow: blow(), passMs: (30 + whole(240)) * MINUTE }));
+  return Array.from({ length: long ? 8 * legs : legs }, () => ({
+    blow: blow(),
+    passMs: long ? (4 + whole(20)) * HOUR : (30 + whole(240)) * MINUTE,
+  }));
 }
