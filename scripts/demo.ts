@@ -41,6 +41,7 @@ await guard(async (onStop) => {
   await stack.startStandIn();
   stack.startEngine();
   await stack.startWeb();
+  stack.keepUp();
   console.log(`\n  Anchor Bay is at ${stack.address}\n`);
   for (const user of DEMO_USERS) console.log(`  ${user.role.padEnd(14)} ${user.name}  ${user.password}`);
   console.log('\n  Ctrl-C stops everything; the data stays. npm run demo -- --fresh begins anew.\n');

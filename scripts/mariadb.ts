@@ -6,15 +6,18 @@ import { createConnection as tcp } from 'node:net';
 import { totalmem } from 'node:os';
 import path from 'node:path';
 import { createConnection, type Connection, type RowDataPacket } from 'mysql2/promise';
+import { Kept } from './kept';
 import { Trouble } from './trouble';
 
 export interface Server {
   readonly port: number;
   readonly password: string;
-  readonly child: ChildProcess;
+  readonly kept: Kept;
   stop(): Promise<void>;
 }
 
+/** What it may take to write everything down when it stops, in ms. */
+const STOPPING_MS = 180_000;
 const NEEDED_BYTES = 2 * 2 ** 30;
 
 /** True if something answers on the loopback port. */
@@ -57,17 +60,20 @@ export async function startMariaDb(
   if (!existsSync(path.join(data, 'mysql'))) initialise(root, data, secretFile);
   if (!existsSync(secretFile)) throw brokenDirectory(root, 'its secret file is missing');
   const password = readFileSync(secretFile, 'utf8').trim();
-  const child = spawn('mariadbd', serverArguments(root, data, port, options.flush ?? 'each-commit'), {
-    stdio: 'ignore',
-    detached: true,
+  const args = serverArguments(root, data, port, options.flush ?? 'each-commit');
+  const kept = new Kept({
+    name: 'MariaDB',
+    start: () => spawn('mariadbd', args, { stdio: 'ignore', detached: true }),
+    say: (text) => console.error(`  ${text} Its log is ${path.join(root, 'error.log')}.`),
+    patienceMs: STOPPING_MS,
   });
   try {
-    await untilReady(child, port, password, root);
+    await untilReady(kept.child, port, password, root);
   } catch (error) {
-    await stopServer(child);
+    await kept.stop();
     throw error;
   }
-  return { port, password, child, stop: () => stopServer(child) };
+  return { port, password, kept, stop: () => kept.stop() };
 }
 
 function asRoot(): boolean {
@@ -172,13 +178,6 @@ async function setPassword(connection: Connection, password: string): Promise<vo
   );
   for (const { user, host } of accounts)
     await connection.query(user === '' ? 'DROP USER ?@?' : 'ALTER USER ?@? IDENTIFIED BY ?', [user, host, password]);
-}
-
-async function stopServer(child: ChildProcess): Promise<void> {
-  if (child.exitCode !== null) return;
-  const gone = new Promise<void>((resolve) => child.once('exit', () => resolve()));
-  child.kill('SIGTERM');
-  await gone;
 }
 
 /** Makes a database unless it is there; `fresh`: what was in it is dropped. */

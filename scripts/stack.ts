@@ -3,6 +3,7 @@ import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
 import { createHash, randomBytes } from 'node:crypto';
 import { createWriteStream, existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
+import { Kept } from './kept';
 import { buildPrograms, programFile } from './programs';
 import { ensureAccount, ensureDatabase, portTaken, startMariaDb, type Flush, type Server } from './mariadb';
 import { Trouble } from './trouble';
@@ -32,7 +33,7 @@ export const LIVE: StackOptions = {
 const DATABASES = ['anchor_bay', 'anchor_bay_standin'] as const;
 
 export class Stack {
-  private readonly children: Array<{ readonly name: string; readonly child: ChildProcess }> = [];
+  private readonly children: Kept[] = [];
   private stopping = false;
   private constructor(
     readonly options: StackOptions,
@@ -109,7 +110,7 @@ export class Stack {
     await this.untilAnswers(this.options.ports.standIn, '/healthz', 'standin');
   }
   startEngine(): ChildProcess {
-    return this.spawn('engine', [process.execPath, '--enable-source-maps', programFile('engine')]);
+    return this.spawn('engine', [process.execPath, '--enable-source-maps', programFile('engine')]).child;
   }
   async startWeb(): Promise<void> {
     buildOnce();
@@ -132,19 +133,30 @@ export class Stack {
   async stop(): Promise<void> {
     if (this.stopping) return;
     this.stopping = true;
-    for (const { child } of [...this.children].reverse()) await endChild(child);
+    for (const kept of [...this.children].reverse()) await kept.stop();
     await this.server.stop();
   }
 
-  private spawn(name: string, [program, ...rest]: string[]): ChildProcess {
-    const log = createWriteStream(path.join('.data', this.options.directory, `${name}.log`), { flags: 'a' });
+  /** From now on a process that ends by itself is started again, the database server first. */
+  keepUp(): void {
+    this.server.kept.keepUp();
+    for (const kept of this.children) kept.keepUp();
+  }
+
+  private spawn(name: string, [program, ...rest]: string[]): Kept {
+    const file = path.join('.data', this.options.directory, `${name}.log`);
+    const log = createWriteStream(file, { flags: 'a' });
     // A group of its own: Ctrl-C reaches only us, and we stop them in order.
     const env = { ...this.env, ...this.accountFor(name) };
-    const child = spawn(program as string, rest, { env, stdio: ['ignore', 'pipe', 'pipe'], detached: true });
-    child.stdout?.pipe(log);
-    child.stderr?.pipe(log);
-    this.children.push({ name, child });
-    return child;
+    const start = (): ChildProcess => {
+      const child = spawn(program as string, rest, { env, stdio: ['ignore', 'pipe', 'pipe'], detached: true });
+      child.stdout?.pipe(log, { end: false });
+      child.stderr?.pipe(log, { end: false });
+      return child;
+    };
+    const kept = new Kept({ name, start, say: (text) => console.error(`  ${text} Its log is ${file}.`) });
+    this.children.push(kept);
+    return kept;
   }
 
   /** Processes know the account of their own database, and no other; only migrations and seeding are done by root. */
@@ -156,10 +168,10 @@ export class Stack {
 
   private async untilAnswers(port: number, url: string, name: string): Promise<void> {
     for (let i = 0; i < 240; i++) {
-      const ended = this.children.findLast((c) => c.name === name)?.child.exitCode;
-      if (ended !== null && ended !== undefined)
+      const kept = this.children.findLast((c) => c.name === name);
+      if (kept?.ended)
         throw new Trouble(
-          `${name} stopped while starting (exit ${ended}).`,
+          `${name} stopped while starting (exit ${kept.child.exitCode}).`,
           `Look into .data/${this.options.directory}/${name}.log.`,
         );
       const answer = await fetch(`http://127.0.0.1:${port}${url}`).catch(() => null);
@@ -171,15 +183,6 @@ export class Stack {
       `Look into .data/${this.options.directory}/${name}.log.`,
     );
   }
-}
-
-async function endChild(child: ChildProcess): Promise<void> {
-  if (child.exitCode !== null || child.signalCode !== null) return;
-  const gone = new Promise<void>((resolve) => child.once('exit', () => resolve()));
-  child.kill('SIGTERM');
-  const patience = setTimeout(() => child.kill('SIGKILL'), 12_000);
-  await gone;
-  clearTimeout(patience);
 }
 
 /** The accounts of a data directory, with passwords kept beside it. */

@@ -24,6 +24,7 @@ await guard(async (onStop) => {
   await db.close();
   stack.startEngine();
   await stack.startWeb();
+  stack.keepUp();
   console.log(`\n  Anchor Bay is at ${stack.address}\n`);
   if (first) console.log(`  Sign in as admin with ${first}; it is shown only now.\n`);
   console.log('  Ctrl-C stops everything; the data stays.\n');

@@ -33,8 +33,8 @@ test('two engines live through a database that is killed and comes back', async 
     const engines = [harbour.startEngine(), harbour.startEngine()];
     await harbour.beginJump(12 * HOUR);
     await new Promise((resolve) => setTimeout(resolve, 3_000));
-    const gone = new Promise((resolve) => server.child.once('exit', resolve));
-    server.child.kill('SIGKILL');
+    const gone = new Promise((resolve) => server.kept.child.once('exit', resolve));
+    server.kept.child.kill('SIGKILL');
     await gone;
     await new Promise((resolve) => setTimeout(resolve, AWAY_MS));
     expect(engines.map((engine) => engine.exitCode)).toEqual([null, null]);
