@@ -85,6 +85,30 @@ test('a stream that was opened on an old copy catches up, and then is two second
   expect(spans).toEqual([{ fromMs: T0, toMs: throughMs }]);
 });
 
+test('a journal takes what was written in its span: it grows to it, and is gone with its stream', () => {
+  const world = streaming();
+  const used = () => world.streams.journalBytes(STORE.id);
+  const pass = (minutes: number): number => {
+    for (let i = 0; i < minutes; i++) {
+      world.transfers.advance(world.nowMs + MINUTE);
+      world.streams.advance();
+    }
+    return used();
+  };
+  const [early, full, later] = [pass(30), pass(90), pass(60)];
+  expect(early).toBeGreaterThan(0);
+  expect(full).toBeGreaterThan(early);
+  // Two hours of writes at any time: by the shape of the day a little more or less.
+  expect(later / full).toBeGreaterThan(0.8);
+  expect(later / full).toBeLessThan(1.25);
+  // The disk changes a fifth of 100 GiB in six hours at the most.
+  expect(full).toBeLessThan(20 * GIB);
+  const place = world.place(STORE);
+  const withJournal = world.usedBytes(place);
+  world.streams.close('t1');
+  expect(withJournal - world.usedBytes(place)).toBe(later);
+});
+
 test('its journal holds no more than its span, and a point of any second has what the disk held then', () => {
   const world = streaming();
   for (let i = 0; i < 30; i++) {

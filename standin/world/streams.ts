@@ -36,6 +36,8 @@ const TRAVEL_MS = 2 * SECOND;
 /** A stream that is further behind than this is said to be behind. */
 const BEHIND_MS = MINUTE;
 const STAGING_BYTES = 50 * GIB;
+/** In each such stretch a journal keeps one version of a block, the last: what it takes is computed so, in ms. */
+const JOURNAL_SLICE_MS = 10 * MINUTE;
 /** A stream that keeps up asks for no more of the line than this multiple of what was written of late. */
 const HEADROOM = 4;
 const LEAST_DEMAND_BPS = 1e6;
@@ -79,6 +81,17 @@ export class Streams {
   instantAt({ spans, throughMs }: Stream, atMs: EpochMs): EpochMs | null {
     const wanted = Math.min(atMs, throughMs);
     return spans.some(({ fromMs, toMs }) => wanted >= fromMs && wanted <= toMs) ? wanted : null;
+  }
+
+  /** Bytes that the journals at a datastore take. O(spans / slice x active blocks). */
+  journalBytes(datastoreId: number): number {
+    let bytes = 0;
+    for (const stream of this.byKey.values())
+      if (stream.place.id === datastoreId)
+        for (const { fromMs, toMs } of stream.spans)
+          for (let at = fromMs; at < toMs; at += JOURNAL_SLICE_MS)
+            bytes += this.written(stream, at, Math.min(toMs, at + JOURNAL_SLICE_MS));
+    return Math.round(bytes);
   }
 
   list() {

@@ -78,10 +78,10 @@ export class World {
     return place;
   }
 
-  /** What a place holds: copies, and on a datastore the working disks of its machines. */
-  usedBytes(place: EstatePlace): number {
-    const copies = this.copies.usedBytes(placeKey(place));
-    return place.kind === 'datastore' ? copies + this.workingBytes(place.id) : copies;
+  /** What a place holds: copies, and on a datastore the working disks of its machines and the journals of streams. */
+  usedBytes({ kind, id }: EstatePlace): number {
+    const copies = this.copies.usedBytes(placeKey({ kind, id }));
+    return kind === 'datastore' ? copies + this.workingBytes(id) + this.streams.journalBytes(id) : copies;
   }
 
   /** Throws a refusal if the site of that id cannot be worked with. */
