@@ -33,6 +33,11 @@ const PLAN_BATCH = 400;
 /** Pause between two rounds while runs are in hand, in ms of real time. */
 const BUSY_MS = 20;
 const HEARTBEAT_MS = LEASE_MS / 5;
+/**
+ * How often misses are looked for, in ms of real time: every workload is read for that. When they begin and end is
+ * arithmetic, and does not depend on it.
+ */
+const MISSES_MS = 1_000;
 /** How often the sites are asked about themselves, in ms of fleet time. */
 const CONDITIONS_MS = 60_000;
 /** How often streams are looked at, points are read back and places are compared, in ms of fleet time. */
@@ -57,6 +62,7 @@ export class Engine {
   private nowMs: EpochMs = 0;
   private stopping = false;
   private beatAt = 0;
+  private missesAt = 0;
   /** Of several engines one looks after what concerns all. */
   private watches = false;
   private conditionsAtMs = 0;
@@ -154,12 +160,16 @@ export class Engine {
     await this.desk.takeUp();
     // Streams before misses are opened: what they have brought counts.
     await Promise.all([this.plan(), crew.poll(), this.lookAtStreams()]);
+    const looks = waitForAll || Date.now() - this.missesAt >= MISSES_MS;
     do {
       if (waitForAll) await this.waits.untilIdle();
-      await this.settleFinished(crew);
+      await this.settleFinished(crew, looks);
     } while ((await crew.takeUp()) > 0 && waitForAll);
     await this.desk.settle();
-    await closeMisses(db, this.nowMs);
+    if (looks) {
+      this.missesAt = Date.now();
+      await closeMisses(db, this.nowMs);
+    }
     this.beside.begin('progress', () => crew.showProgress());
     this.beside.begin('thinning', () => this.thinning.carryOn(this.nowMs));
     if (this.watches) this.lookAround();
@@ -195,8 +205,9 @@ export class Engine {
     }
   }
 
-  private async settleFinished(crew: Crew): Promise<void> {
-    await openMisses(this.parts.db, this.nowMs);
+  /** Misses are opened before what ends them is written, whether it is time to look or not. */
+  private async settleFinished(crew: Crew, looks: boolean): Promise<void> {
+    if (looks || crew.hasEnded) await openMisses(this.parts.db, this.nowMs);
     this.thinning.want(await crew.settle());
   }
 

@@ -42,13 +42,13 @@ await guard(async (onStop) => {
   // Before an engine reads them.
   if (wanted('engine')) await liftLimits(db);
   const engine = stack.startEngine();
-  if (wanted('engine')) await benchIdle(engine.pid ?? 0);
+  if (wanted('engine')) await benchIdle(db, engine.pid ?? 0);
   if (wanted('pages')) {
     await stack.startWeb();
     printMachine();
     await benchPages(db, stack.address);
   }
-  if (wanted('engine')) await benchStart(db);
+  if (wanted('engine')) await benchStart(db, engine.pid ?? 0);
   await db.close();
   await stack.stop();
   process.exit(0);

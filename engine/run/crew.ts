@@ -55,6 +55,11 @@ export class Crew {
     return this.inHand.size;
   }
 
+  /** True if something has ended that is not written yet. */
+  get hasEnded(): boolean {
+    return this.finished.length > 0;
+  }
+
   /** Renews the leases of what is in hand; what is another engine's by now is let go as it is. */
   async renew(): Promise<void> {
     for (const id of await renewLeases(this.db, this.owner, [...this.inHand.keys()])) {
