@@ -159,12 +159,14 @@ export class Engine {
     this.waits.wake(this.nowMs);
     await this.desk.takeUp();
     // Streams before misses are opened: what they have brought counts.
-    await Promise.all([this.plan(), crew.poll(), this.lookAtStreams()]);
+    const [planned] = await Promise.all([this.plan(), crew.poll(), this.lookAtStreams()]);
     const looks = waitForAll || Date.now() - this.missesAt >= MISSES_MS;
+    let settled: boolean;
     do {
       if (waitForAll) await this.waits.untilIdle();
+      settled = crew.hasEnded;
       await this.settleFinished(crew, looks);
-    } while ((await crew.takeUp()) > 0 && waitForAll);
+    } while ((await crew.takeUp(waitForAll || planned > 0 || settled)) > 0 && waitForAll);
     await this.desk.settle();
     if (looks) {
       this.missesAt = Date.now();
@@ -179,8 +181,13 @@ export class Engine {
     await this.beside.done();
   }
 
-  private async plan(): Promise<void> {
-    while ((await planDue(this.parts.db, this.lanesOf, this.nowMs, PLAN_BATCH)) >= PLAN_BATCH);
+  /** Returns how many runs were made. */
+  private async plan(): Promise<number> {
+    for (let all = 0; ;) {
+      const made = await planDue(this.parts.db, this.lanesOf, this.nowMs, PLAN_BATCH);
+      all += made;
+      if (made < PLAN_BATCH) return all;
+    }
   }
 
   private async lookAtStreams(): Promise<void> {

@@ -20,6 +20,8 @@ import { settleCancelled, settleFailure, settlePutOff, settleSuccesses, type Set
 const IN_HAND = 256;
 /** Least time between two writings of progress, in ms of real time. */
 const SHOW_MS = 500;
+/** How often waiting runs are looked at while nothing changes here, in ms of real time. */
+const LOOK_MS = 500;
 
 /** Where places lie and how long they lock a point; read once, places do not move. */
 export type PlaceFacts = (place: Place) => { readonly siteId: number; readonly immutableMs: number };
@@ -37,6 +39,7 @@ interface InHand {
 export class Crew {
   private readonly inHand = new Map<number, InHand>();
   private shownAt = 0;
+  private lookedAt = 0;
   private finished: Array<{ readonly work: InHand; readonly outcome: Outcome }> = [];
 
   constructor(
@@ -70,10 +73,14 @@ export class Crew {
     }
   }
 
-  /** Claims as many waiting runs as there is room for and sets them going. */
-  async takeUp(): Promise<number> {
+  /**
+   * Claims as many waiting runs as there is room for and sets them going. Unless something has `changed` here it looks only
+   * now and then: what waits, waits for a slot that a run of ours or of another engine has.
+   */
+  async takeUp(changed = true): Promise<number> {
     const room = IN_HAND - this.inHand.size;
-    if (room <= 0) return 0;
+    if (room <= 0 || (!changed && Date.now() - this.lookedAt < LOOK_MS)) return 0;
+    this.lookedAt = Date.now();
     const claimed = await claimRuns(this.db, this.owner, this.nowMs(), room, {
       limits: this.limits,
       lanesOf: this.lanesOf,
