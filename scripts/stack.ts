@@ -1,5 +1,5 @@
 /** The running whole: database, stand-in, engine and web, each a process, started in order and stopped in reverse. */
-import { spawn, spawnSync, type ChildProcess } from 'node:child_process';
+import { spawn, type ChildProcess } from 'node:child_process';
 import { createHash, randomBytes } from 'node:crypto';
 import { createWriteStream, existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
@@ -113,7 +113,7 @@ export class Stack {
     return this.spawn('engine', [process.execPath, '--enable-source-maps', programFile('engine')]).child;
   }
   async startWeb(): Promise<void> {
-    buildOnce();
+    await buildOnce();
     const { web } = this.options.ports;
     this.spawn('web', [
       process.execPath,
@@ -217,7 +217,7 @@ const SOURCES = [
 ];
 
 /** Builds the web application unless nothing that goes into it has changed. */
-export function buildOnce(): void {
+export async function buildOnce(): Promise<void> {
   const hash = createHash('sha256');
   const walk = (file: string): void => {
     if (!existsSync(file)) return;
@@ -230,12 +230,11 @@ export function buildOnce(): void {
   if (existsSync(stamp) && readFileSync(stamp, 'utf8') === digest) return;
   console.log('Building the web application …');
   const env = { ...process.env, NODE_ENV: 'production' as const, NEXT_TELEMETRY_DISABLED: '1' };
-  const built = spawnSync(process.execPath, ['node_modules/next/dist/bin/next', 'build'], { env, encoding: 'utf8' });
-  if (built.status !== 0)
-    throw new Trouble(
-      `The build failed:\n${(built.stdout + built.stderr).slice(-3000)}`,
-      'Mend what it says, then start again.',
-    );
+  const built = spawn(process.execPath, ['node_modules/next/dist/bin/next', 'build'], { env });
+  let said = '';
+  for (const stream of [built.stdout, built.stderr]) stream.on('data', (chunk: Buffer) => (said += chunk.toString()));
+  if ((await new Promise((resolve) => built.once('close', resolve))) !== 0)
+    throw new Trouble(`The build failed:\n${said.slice(-3000)}`, 'Mend what it says, then start again.');
   mkdirSync('.next', { recursive: true });
   writeFileSync(stamp, digest);
 }

@@ -129,8 +129,8 @@ await guard(async (onStop) => {
     tally('storms', storms.passed, storms.failed, '');
   }
   if (wanted('browser')) {
-    await seedDemo({ database: stack.databaseOptions(), standIn: stack.standInOptions(), rate: 0, say: console.log });
-    buildOnce();
+    const demo = { database: stack.databaseOptions(), standIn: stack.standInOptions(), rate: 0, say: console.log };
+    await Promise.all([buildOnce(), seedDemo(demo)]);
     await stack.startStandIn();
     stack.startEngine();
     await stack.startWeb();

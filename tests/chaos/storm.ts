@@ -44,7 +44,7 @@ const FAULTS: ReadonlyArray<readonly [FaultKind, readonly string[]]> = [
   ['disks-moving', ['vm-2', 'vm-4']],
 ];
 
-/** Every so many storms one lasts for weeks: eight times as many legs, each some five times as long. */
+/** Every so many storms one lasts for weeks: six times as many legs, each some five times as long. */
 export const LONG_EVERY = 20;
 
 /** A storm of some legs; a fault in every second one, on average, and something done to the processes in every third. */
@@ -74,7 +74,7 @@ export function stormOf(seed: number, legs: number): Leg[] {
       return { kind: 'run-now', workloadId: 1 + whole(WORKLOADS), lane: one(['replica', 'backup', 'copy']) };
     return { kind: 'hold' };
   };
-  return Array.from({ length: long ? 8 * legs : legs }, () => ({
+  return Array.from({ length: long ? 6 * legs : legs }, () => ({
     blow: blow(),
     passMs: long ? (4 + whole(20)) * HOUR : (30 + whole(240)) * MINUTE,
   }));
