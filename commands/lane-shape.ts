@@ -1,7 +1,8 @@
 /** A lane as people may give it: every setting with its limits. Whether lanes fit together is in core/protect/lane-check.ts. */
 import { array, boolean, lazy, mixed, number, object, string, type ObjectShape } from 'yup';
 import { COMPRESSIONS, CONSISTENCIES, DISK_ROLES, FIRST_COPIES, LANE_KINDS, type Lane } from '@/core/protect/policy';
-import { laneFaults } from '@/core/protect/lane-check';
+import { laneFaults, lanesWithoutPlace } from '@/core/protect/lane-check';
+import { counted } from '@/core/words';
 import { Refusal } from '@/commands/refusal';
 import { cadence, ladder, weekly } from '@/commands/shapes';
 import { select, type Database, type Tx } from '@/store/database';
@@ -43,6 +44,25 @@ export const laneShape = object({
   ...SETTINGS,
   targets,
 }).noUnknown();
+
+/** Refuses lanes that would have nowhere to write for workloads that a policy has. */
+export async function requirePlaces(db: Database, policyId: number, lanes: readonly Lane[], tx: Tx): Promise<void> {
+  const sites = await select<{ id: number; name: string; workloads: number }>(
+    db,
+    `SELECT s.id, s.name, COUNT(*) workloads FROM enrolments e JOIN workloads w ON w.id = e.workload_id JOIN sites s ON s.id = w.site_id
+      WHERE e.policy_id = ? GROUP BY s.id, s.name ORDER BY s.id`,
+    [policyId],
+    tx,
+  );
+  const [first, ...more] = lanesWithoutPlace(lanes, sites);
+  if (!first) return;
+  const others = more.length ? ` (and ${more.length} more)` : '';
+  throw new Refusal(
+    'conflict',
+    `Lane ${first.lane} names no place for ${first.site}, where the policy has ${counted(first.workloads, 'workload')}${others}. Name one for that site.`,
+    { [`${first.lane}.targets`]: `Name a place for ${first.site}.` },
+  );
+}
 
 /** Refuses lanes that cannot work together, or that go to places which are not there. */
 export async function requireLanes(db: Database, lanes: readonly Lane[], tx: Tx): Promise<void> {

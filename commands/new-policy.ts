@@ -5,7 +5,7 @@ import { BadSelector, parseSelector } from '@/core/protect/selector-text';
 import type { Lane } from '@/core/protect/policy';
 import { nextDue } from '@/core/protect/stagger';
 import { command, type Deed } from '@/commands/command';
-import { laneShape, requireLanes } from '@/commands/lane-shape';
+import { laneShape, requireLanes, requirePlaces } from '@/commands/lane-shape';
 import { Refusal } from '@/commands/refusal';
 import { execute, insertMany, isDuplicateKey, select } from '@/store/database';
 import { parseJson } from '@/store/schedules';
@@ -34,6 +34,7 @@ export const createPolicy = command({
       tx,
     );
     const workloads = await enrolNowhere(deed, policyId, lanes, selector);
+    await requirePlaces(db, policyId, lanes, tx);
     return { result: { policyId, workloads }, subject: name, detail: { policyId, takes, workloads } };
   },
 });

@@ -4,7 +4,7 @@ import type { Lane } from '@/core/protect/policy';
 import { nextDue } from '@/core/protect/stagger';
 import { command, type Deed } from '@/commands/command';
 import { Refusal } from '@/commands/refusal';
-import { laneSettings, requireLanes } from '@/commands/lane-shape';
+import { laneSettings, requireLanes, requirePlaces } from '@/commands/lane-shape';
 import { cadence, id, ladder } from '@/commands/shapes';
 import { execute, select, selectOne } from '@/store/database';
 import { pointsLetGo } from '@/store/points';
@@ -86,6 +86,7 @@ export const applyPolicy = command({
   input: object({ policyId: id() }),
   run: async ({ policyId }, deed) => {
     const head = await headOf(policyId, deed);
+    await requirePlaces(deed.db, policyId, head.lanes, deed.tx);
     const behind = await select<{ id: number; workload_id: number; application_id: number }>(
       deed.db,
       `SELECT e.id, e.workload_id, w.application_id FROM enrolments e JOIN workloads w ON w.id = e.workload_id

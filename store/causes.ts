@@ -106,8 +106,9 @@ export function recordCauses(db: Database, present: readonly OpenCause[], nowMs:
     for (const cause of changed)
       await execute(
         db,
-        'UPDATE causes SET state = ?, workloads = ?, title = ?, effect = ? WHERE cause_key = ? AND to_ms IS NULL',
-        [cause.state, cause.workloads, cause.title.slice(0, 200), cause.effect.slice(0, 500), cause.key],
+        `UPDATE causes SET state = ?, workloads = ?, title = ?, effect = ?, over_ms = IF(state = 'over', COALESCE(over_ms, ?), over_ms)
+          WHERE cause_key = ? AND to_ms IS NULL`,
+        [cause.state, cause.workloads, cause.title.slice(0, 200), cause.effect.slice(0, 500), nowMs, cause.key],
         tx,
       );
     const absent = present.filter((cause) => !byKey.has(cause.key));
@@ -116,7 +117,7 @@ export function recordCauses(db: Database, present: readonly OpenCause[], nowMs:
     await insertMany(
       db,
       'causes',
-      ['cause_key', 'title', 'state', 'workloads', 'effect', 'from_ms'],
+      ['cause_key', 'title', 'state', 'workloads', 'effect', 'from_ms', 'over_ms'],
       fresh.map((c) => [
         c.key.slice(0, 160),
         c.title.slice(0, 200),
@@ -124,6 +125,7 @@ export function recordCauses(db: Database, present: readonly OpenCause[], nowMs:
         c.workloads,
         c.effect.slice(0, 500),
         nowMs,
+        c.state === 'over' ? nowMs : null,
       ]),
       tx,
       'INSERT IGNORE',

@@ -10,6 +10,7 @@ import { outside } from '@/store/migrations/0007-outside';
 import { lanes } from '@/store/migrations/0008-lanes';
 import { placeSpace } from '@/store/migrations/0009-place-space';
 import { pointKeys } from '@/store/migrations/0010-point-keys';
+import { overSince } from '@/store/migrations/0011-over-since';
 import type { Database } from '@/store/database';
 
 /** DDL commits by itself in MariaDB, so a migration is a list of statements that goes forward only. */
@@ -32,6 +33,7 @@ const MIGRATIONS: readonly Migration[] = [
   lanes,
   placeSpace,
   pointKeys,
+  overSince,
 ];
 
 /** What a database of this version has gone through. */

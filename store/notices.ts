@@ -1,5 +1,5 @@
 /** Notices: planned once a cause and route, delivered until it worked or was given up, and kept. */
-import { noticeKey, type KnownCause, type PlannedNotice, type Route } from '@/core/notify/notice';
+import { noticeKey, type KnownCause, type PlannedNotice, type PlannedSoFar, type Route } from '@/core/notify/notice';
 import { randomUUID } from 'node:crypto';
 import type { EpochMs } from '@/core/units';
 import { execute, insertMany, select, updateMany, type Database } from '@/store/database';
@@ -36,30 +36,40 @@ export async function noticeRoutes(db: Database, zone: string): Promise<Route[]>
 export async function knownCauses(
   db: Database,
   sinceMs: EpochMs,
-): Promise<{ readonly causes: readonly KnownCause[]; readonly planned: ReadonlySet<string> }> {
+): Promise<{ readonly causes: readonly KnownCause[]; readonly planned: PlannedSoFar }> {
   const rows = await select<{
     id: number;
     state: KnownCause['state'];
     from_ms: EpochMs;
+    over_ms: EpochMs | null;
     to_ms: EpochMs | null;
     taken: number;
-  }>(db, 'SELECT id, state, from_ms, to_ms, taken_ms IS NOT NULL taken FROM causes WHERE to_ms IS NULL OR to_ms > ?', [
-    sinceMs,
-  ]);
+  }>(
+    db,
+    'SELECT id, state, from_ms, over_ms, to_ms, taken_ms IS NOT NULL taken FROM causes WHERE to_ms IS NULL OR to_ms > ?',
+    [sinceMs],
+  );
   const causes = rows.map((c) => ({
     id: c.id,
     state: c.state,
     fromMs: c.from_ms,
+    overMs: c.over_ms,
     toMs: c.to_ms,
     taken: Boolean(c.taken),
   }));
-  if (!causes.length) return { causes, planned: new Set() };
-  const notices = await select<{ route_id: number; cause_id: number; reason: PlannedNotice['reason'] }>(
+  if (!causes.length) return { causes, planned: new Map() };
+  const notices = await select<{
+    route_id: number;
+    cause_id: number;
+    reason: PlannedNotice['reason'];
+    told_ms: EpochMs | null;
+  }>(
     db,
-    'SELECT route_id, cause_id, reason FROM notices WHERE cause_id IN (?)',
+    'SELECT route_id, cause_id, reason, COALESCE(sent_ms, given_up_ms) told_ms FROM notices WHERE cause_id IN (?)',
     [causes.map((c) => c.id)],
   );
-  return { causes, planned: new Set(notices.map((n) => noticeKey(n.route_id, n.cause_id, n.reason))) };
+  const planned = notices.map((n) => [noticeKey(n.route_id, n.cause_id, n.reason), n.told_ms] as const);
+  return { causes, planned: new Map(planned) };
 }
 
 export async function planNotices(db: Database, planned: readonly PlannedNotice[], nowMs: EpochMs): Promise<void> {

@@ -7,6 +7,7 @@ const cause = (over: Partial<KnownCause> = {}): KnownCause => ({
   id: 5,
   state: 'over',
   fromMs: NOW - HOUR,
+  overMs: NOW - HOUR,
   toMs: null,
   taken: false,
   ...over,
@@ -20,7 +21,7 @@ const route = (over: Partial<Route> = {}): Route => ({
   ...over,
 });
 const reasons = (causes: KnownCause[], routes: Route[], planned: string[] = []) =>
-  dueNotices(causes, routes, new Set(planned), NOW).map((n) => n.reason);
+  dueNotices(causes, routes, new Map(planned.map((key) => [key, NOW - 2 * HOUR])), NOW).map((n) => n.reason);
 const told = noticeKey(1, 5, 'began');
 
 test('a cause is told once when it is over, and its end only to who was told of it', () => {
@@ -50,6 +51,14 @@ test('who heard of it before it was over hears when it is', () => {
   expect(reasons([cause({ state: 'inside' })], [route({ level: 'all' })], [told])).toEqual([]);
 });
 
+test('who will hear of it, or heard of it since it is over, is not told that it got worse', () => {
+  const all = route({ level: 'all' });
+  const after = (sentMs: number | null) => dueNotices([cause()], [all], new Map([[told, sentMs]]), NOW);
+  expect(after(null)).toEqual([]);
+  expect(after(NOW - HOUR)).toEqual([]);
+  expect(after(NOW - HOUR - 1).map((n) => n.reason)).toEqual(['worse']);
+});
+
 test('others are told when nobody took it up in time', () => {
   const others = route({ escalateAfterMs: 2 * HOUR });
   expect(reasons([cause()], [others])).toEqual([]);
@@ -66,15 +75,15 @@ test('in quiet hours a notice waits for their end, over midnight and in the zone
     fromMin: 22 * 60,
     toMin: 390,
   } as const;
-  const [notice] = dueNotices([cause()], [route({ quiet })], new Set(), NOW);
+  const [notice] = dueNotices([cause()], [route({ quiet })], new Map(), NOW);
   expect(notice?.notBeforeMs).toBe(NOW + 6 * HOUR + 30 * MINUTE);
-  expect(dueNotices([cause()], [route({ quiet: { ...quiet, toMin: 23 * 60 } })], new Set(), NOW)[0]?.notBeforeMs).toBe(
+  expect(dueNotices([cause()], [route({ quiet: { ...quiet, toMin: 23 * 60 } })], new Map(), NOW)[0]?.notBeforeMs).toBe(
     NOW,
   );
 });
 
 test('a route that gathers sends at the end of its stretch, after quiet hours if they are on then', () => {
-  const at = (over: Partial<Route>) => dueNotices([cause()], [route(over)], new Set(), NOW + MINUTE)[0]?.notBeforeMs;
+  const at = (over: Partial<Route>) => dueNotices([cause()], [route(over)], new Map(), NOW + MINUTE)[0]?.notBeforeMs;
   const hourEnd = NOW + HOUR;
   expect(at({ gatherMs: HOUR })).toBe(hourEnd);
   expect(at({ gatherMs: 4 * HOUR })).toBe(Date.UTC(2026, 2, 13));

@@ -16,6 +16,8 @@ export interface KnownCause {
   readonly id: number;
   readonly state: CauseState;
   readonly fromMs: EpochMs;
+  /** Since when it is over, or was; null: it never was. */
+  readonly overMs: EpochMs | null;
   readonly toMs: EpochMs | null;
   /** Somebody said that they see to it. */
   readonly taken: boolean;
@@ -38,25 +40,27 @@ export interface PlannedNotice {
   readonly notBeforeMs: EpochMs;
 }
 
+/** What was planned so far, by `noticeKey`, and when it was sent; null: it waits still. */
+export type PlannedSoFar = ReadonlyMap<string, EpochMs | null>;
+
 /**
  * Notices that are due at `nowMs` and were not planned before.
- *
- * @param planned what was planned so far, as `route/cause/reason`
  *
  * O(causes x routes)
  */
 export function dueNotices(
   causes: readonly KnownCause[],
   routes: readonly Route[],
-  planned: ReadonlySet<string>,
+  planned: PlannedSoFar,
   nowMs: EpochMs,
 ): PlannedNotice[] {
   const found: PlannedNotice[] = [];
   for (const route of routes)
     for (const cause of causes) {
-      const was = (reason: NoticeReason): boolean => planned.has(noticeKey(route.id, cause.id, reason));
-      const reason = reasonFor(cause, route, was, nowMs);
-      if (reason && !was(reason))
+      const sent = (reason: NoticeReason): EpochMs | null | undefined =>
+        planned.get(noticeKey(route.id, cause.id, reason));
+      const reason = reasonFor(cause, route, sent, nowMs);
+      if (reason && sent(reason) === undefined)
         found.push({
           routeId: route.id,
           causeId: cause.id,
@@ -76,16 +80,21 @@ export const SETTLED_MS: DurationMs = 30 * MINUTE;
 function reasonFor(
   cause: KnownCause,
   route: Route,
-  was: (reason: NoticeReason) => boolean,
+  /** When a notice was sent; null: it waits still; undefined: it was not planned. */
+  sent: (reason: NoticeReason) => EpochMs | null | undefined,
   nowMs: EpochMs,
 ): NoticeReason | null {
+  const was = (reason: NoticeReason): boolean => sent(reason) !== undefined;
   const told = was('began') || was('worse') || was('escalated');
   if (cause.toMs !== null) return told && nowMs - cause.toMs >= SETTLED_MS ? 'ended' : null;
   if (!matters(cause.state, route.level)) return null;
   if (route.escalateAfterMs !== null)
     return !cause.taken && nowMs - cause.fromMs >= route.escalateAfterMs ? 'escalated' : null;
   if (!told) return 'began';
-  return cause.state === 'over' && !was('worse') && route.level !== 'over' ? 'worse' : null;
+  // One that waits still will say how it is when it goes out.
+  const heardMs = sent('began') ?? Infinity;
+  if (route.level === 'over' || cause.state !== 'over' || was('worse')) return null;
+  return (cause.overMs ?? cause.fromMs) > heardMs ? 'worse' : null;
 }
 
 function matters(state: CauseState, level: Level): boolean {

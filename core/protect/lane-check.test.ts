@@ -1,5 +1,5 @@
 /** Source: none; what words.md says of lanes. */
-import { laneFaults } from '@/core/protect/lane-check';
+import { laneFaults, lanesWithoutPlace } from '@/core/protect/lane-check';
 import type { Lane } from '@/core/protect/policy';
 import { DAY, HOUR, MINUTE } from '@/core/units';
 
@@ -65,4 +65,13 @@ test('the journal of a stream may have later rungs, and its first keeps all', ()
   expect(laneFaults([{ ...stream, ladder: { reading: 'bands', zone: 'UTC', rungs } }], places)).toEqual([]);
   const thinned = { reading: 'bands', zone: 'UTC', rungs: [rungs[1]] } as const;
   expect(laneFaults([{ ...stream, ladder: thinned }], places)[0]?.field).toBe('ladder');
+});
+
+test('a lane without a place for a site is named with it; a snapshot needs none', () => {
+  const sites = [
+    { id: 1, name: 'Ostgate', workloads: 4 },
+    { id: 2, name: 'Millbrook', workloads: 9 },
+  ];
+  expect(lanesWithoutPlace([backup, snapshot], sites)).toEqual([{ lane: 'backup', site: 'Millbrook', workloads: 9 }]);
+  expect(lanesWithoutPlace([backup, snapshot], sites.slice(0, 1))).toEqual([]);
 });

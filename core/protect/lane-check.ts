@@ -76,3 +76,17 @@ function kindFault(lane: Lane): Found {
     ? ['firstCopy', 'Only what is sent from the source has a first full copy to choose for.']
     : null;
 }
+
+/** Lanes that would have nowhere to write for workloads of a site. O(lanes x sites). */
+export function lanesWithoutPlace(
+  lanes: readonly Lane[],
+  sites: ReadonlyArray<{ readonly id: number; readonly name: string; readonly workloads: number }>,
+): Array<{ readonly lane: string; readonly site: string; readonly workloads: number }> {
+  return lanes
+    .filter((lane) => lane.kind !== 'snapshot')
+    .flatMap((lane) =>
+      sites
+        .filter((site) => lane.targets[String(site.id)] === undefined)
+        .map((site) => ({ lane: lane.key, site: site.name, workloads: site.workloads })),
+    );
+}

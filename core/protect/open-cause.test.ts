@@ -75,8 +75,8 @@ const place = (over: Partial<FillingPlace>): FillingPlace => ({
 
 test.each<[string, Partial<FillingPlace>, string | null, string]>([
   ['room for long', {}, null, ''],
-  ['full within the month', { fullMs: NOW + 29 * DAY }, 'inside', '1.0 GB a day it is full in 29 days, on 2026-04-10'],
-  ['full within the week', { fullMs: NOW + 6 * DAY }, 'closing', 'in 6 days, on 2026-03-18'],
+  ['full within the month', { fullMs: NOW + 29 * DAY }, 'inside', '1.0 GB a day it is full in 29 days, on 10 Apr 2026'],
+  ['full within the week', { fullMs: NOW + 6 * DAY }, 'closing', 'in 6 days, on 18 Mar 2026'],
   ['nine tenths used, not growing', { usedBytes: 90e9, fullMs: null }, 'inside', 'does not grow at present'],
   ['critical', { usedBytes: 95e9, fullMs: null }, 'closing', 'It takes no first copies'],
   ['never read', { usedBytes: null, bytesPerDay: null, fullMs: null }, null, ''],

@@ -111,7 +111,8 @@ export function spaceCause(p: FillingPlace, atMs: EpochMs): OpenCause | null {
   };
 }
 
-const dateOf = (atMs: EpochMs): string => new Date(atMs).toISOString().slice(0, 10);
+const DATE = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' });
+const dateOf = (atMs: EpochMs): string => DATE.format(atMs);
 
 /** Points of a place that count no more. */
 export interface BadPoints {

@@ -1,4 +1,6 @@
 /** What an engine has in hand, what it only believes to have, and what keeps others waiting. */
+import { perform } from '@/commands/command';
+import { applyPolicy } from '@/commands/policies';
 import type { SiteController } from '@/connectors/site-controller';
 import type { Lane } from '@/core/protect/policy';
 import { MINUTE } from '@/core/units';
@@ -106,6 +108,22 @@ test('a lane that names no place for a site fails by that cause, and keeps no ot
     cause_subject: 'Ostgate in lane nowhere',
   });
   expect([crew.busy, (await stateOf(good))?.state]).toEqual([1, 'running']);
+});
+
+test('a policy is not applied where a lane names no place for a site of its workloads', async () => {
+  const { db, clock } = harbour;
+  const person = { id: 1, name: 'ada', fullName: 'Ada', role: 'administrator' } as const;
+  const lanes = [{ ...(LANES[0] as Lane), targets: { '2': 1 } }];
+  await execute(db, `INSERT INTO policy_revisions VALUES (1, 2, ?, '{"takes":"all"}', ?, NULL)`, [
+    JSON.stringify(lanes),
+    START,
+  ]);
+  await execute(db, 'UPDATE policies SET revision = 2');
+  const refusal = perform(applyPolicy, { policyId: 1 }, { db, clock, person });
+  await expect(refusal).rejects.toThrow(
+    'Lane replica names no place for Ostgate, where the policy has 12 workloads. Name one for that site.',
+  );
+  expect(await harbour.rows('SELECT 1 FROM enrolments WHERE revision = 2')).toEqual([]);
 });
 
 test('runs that all wait for one slot keep nobody waiting that needs none of it', async () => {
