@@ -92,20 +92,36 @@ export const makePoint = command({
   },
 });
 
+/** A run that failed and waits for its next try is tried at once; false: it is none. */
+async function tryWaiting(runId: number, { db, tx, nowMs }: Deed): Promise<boolean> {
+  const { rows } = await execute(
+    db,
+    `UPDATE runs SET not_before_ms = ? WHERE id = ? AND state = 'waiting' AND cause_code IS NOT NULL`,
+    [nowMs, runId],
+    tx,
+  );
+  return rows > 0;
+}
+
 export const retryRun = command({
   name: 'retry-run',
   least: 'operator',
   input: object({ runId: id() }),
   run: async ({ runId }, deed) => {
-    const run = await selectOne<{ workload_id: number; lane_key: string; state: string }>(
+    const run = await selectOne<{ workload_id: number; name: string; lane_key: string; state: string }>(
       deed.db,
-      'SELECT workload_id, lane_key, state FROM runs WHERE id = ?',
+      'SELECT r.workload_id, w.name, r.lane_key, r.state FROM runs r JOIN workloads w ON w.id = r.workload_id WHERE r.id = ?',
       [runId],
       deed.tx,
     );
     if (!run) throw new Refusal('not-found', `There is no run ${runId}.`);
+    if (await tryWaiting(runId, deed))
+      return { result: { runId }, subject: run.name, detail: { lane: run.lane_key, again: runId } };
     if (run.state !== 'failed' && run.state !== 'cancelled')
-      throw new Refusal('conflict', `Run ${runId} is ${run.state}; only failed and cancelled runs are tried again.`);
+      throw new Refusal(
+        'conflict',
+        `Run ${runId} is ${run.state}; only what has failed or was cancelled is tried again.`,
+      );
     const queued = await queueRun(run.workload_id, run.lane_key, deed);
     return { result: { runId: queued.runId }, subject: queued.name, detail: { lane: queued.lane, again: runId } };
   },

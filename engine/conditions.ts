@@ -4,7 +4,7 @@ import type { Throttle } from '@/core/flow/throttle';
 import { parseJson } from '@/store/schedules';
 import { HOUR, type EpochMs } from '@/core/units';
 import { ControllerError, type FleetStatus, type SiteController } from '@/connectors/site-controller';
-import { execute, inTransaction, insertMany, select, updateMany, type Database } from '@/store/database';
+import { execute, inTransaction, insertMany, select, updateMany, type Database, type Tx } from '@/store/database';
 
 /** Below this share of its rate a link counts as slow. */
 const SLOW_BELOW = 0.9;
@@ -18,7 +18,8 @@ interface Open {
 
 export async function observeConditions(db: Database, site: SiteController, nowMs: EpochMs): Promise<void> {
   const status = await statusOf(site);
-  const wanted = new Map(conditionsOf(status, await siteNames(db)).map((c) => [`${c.subject}/${c.state}`, c]));
+  const wantedNow = conditionsOf(status, await siteNames(db));
+  const wanted = new Map(wantedNow.map((c) => [`${c.subject}/${c.state}`, c]));
   const open = await select<Open>(db, 'SELECT id, subject, state, factor FROM conditions WHERE to_ms IS NULL');
   const over = open.filter((c) => {
     const key = `${c.subject}/${c.state}`;
@@ -36,9 +37,28 @@ export async function observeConditions(db: Database, site: SiteController, nowM
           [c.subject, c.state, c.factor, nowMs],
           tx,
         );
+      await tryAgain(db, healed(over, wantedNow), nowMs, tx);
     });
   await noteSpace(db, status, nowMs);
   await throttleLinks(db, site, status);
+}
+
+/** Links and sites that stopped runs and do so no more. */
+function healed(over: readonly Open[], present: ReturnType<typeof conditionsOf>): string[] {
+  const stops = (state: string): boolean => state === 'down' || state === 'no-answer';
+  const stopped = new Set(present.filter((c) => stops(c.state)).map((c) => c.subject));
+  return over.filter((c) => stops(c.state) && !stopped.has(c.subject)).map((c) => c.subject);
+}
+
+/** What waits for its next try because of these is tried at once; slots say how many go at the same time. */
+async function tryAgain(db: Database, subjects: readonly string[], nowMs: EpochMs, tx: Tx): Promise<void> {
+  if (!subjects.length) return;
+  await execute(
+    db,
+    `UPDATE runs SET not_before_ms = ? WHERE state = 'waiting' AND not_before_ms > ? AND cause_subject IN (?)`,
+    [nowMs, nowMs, subjects],
+    tx,
+  );
 }
 
 /** Tells the sites what their links may carry at which hours, where they do not know it yet. */

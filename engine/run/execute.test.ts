@@ -112,9 +112,12 @@ test('a run can be cancelled while it sends', async () => {
   expect(outcome.kind).toBe('cancelled');
 });
 
-test('tries follow each other at 1, 2, 4, 8 and then 15 min, an hour in all', () => {
+test('tries follow each other at 1, 2, 4, 8 and then 15 min for an hour, then every hour for a week', () => {
   const waits = Array.from({ length: ATTEMPTS - 1 }, (_, i) => backoffMs(i + 1) / 60_000);
-  expect(waits).toEqual([1, 2, 4, 8, 15, 15, 15]);
+  expect(waits.slice(0, 9)).toEqual([1, 2, 4, 8, 15, 15, 15, 60, 60]);
+  const days = waits.reduce((sum, wait) => sum + wait, 0) / (24 * 60);
+  expect(days).toBeGreaterThan(7);
+  expect(days).toBeLessThan(7.1);
 });
 
 const source = {

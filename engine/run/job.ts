@@ -2,7 +2,7 @@
 import type { CauseCode } from '@/core/protect/cause';
 import type { Consistency, Lane } from '@/core/protect/policy';
 import type { RunStepView } from '@/core/protect/run';
-import type { DurationMs, EpochMs } from '@/core/units';
+import { HOUR, MINUTE, type DurationMs, type EpochMs } from '@/core/units';
 import type { CopyName, DiskContent, Place, SiteController, TransferProgress } from '@/connectors/site-controller';
 
 export interface RunJob {
@@ -85,13 +85,17 @@ export type Outcome = (Success | Failure | PutOff | { readonly kind: 'cancelled'
   readonly endedMs: EpochMs;
 };
 
-/** Tries of one run, the first included; with the waits between them they span an hour. */
-export const ATTEMPTS = 8;
-const LONGEST_WAIT_MS: DurationMs = 15 * 60_000;
+/** Tries within the first hour, the first included, and in all: from then on one an hour, for a week. */
+const EARLY_ATTEMPTS = 8;
+export const ATTEMPTS = EARLY_ATTEMPTS + 7 * 24;
+const LONGEST_EARLY_MS: DurationMs = 15 * MINUTE;
 
-/** How long to wait before try `attempt` + 1: 1, 2, 4, 8 min, then every 15. A newer occurrence of the lane comes first. */
+/**
+ * How long to wait before try `attempt` + 1: 1, 2, 4, 8 min, then every 15 until an hour has passed, then every hour: what is
+ * due once a day is not lost for a day by an outage of two hours. A newer occurrence of the lane comes first.
+ */
 export function backoffMs(attempt: number): DurationMs {
-  return Math.min(LONGEST_WAIT_MS, 60_000 * 2 ** (attempt - 1));
+  return attempt < EARLY_ATTEMPTS ? Math.min(LONGEST_EARLY_MS, MINUTE * 2 ** (attempt - 1)) : HOUR;
 }
 
 export interface RunKeys {

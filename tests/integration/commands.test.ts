@@ -20,7 +20,7 @@ import { ruleCadences } from '@/store/migrations/0004-rule-cadences';
 import { selectors } from '@/store/migrations/0005-selectors';
 import { claimRuns } from '@/store/claim';
 import { readLimits } from '@/store/limits';
-import { recordProgress, takeOverDeadRuns } from '@/store/runs';
+import { recordProgress } from '@/store/runs';
 import { lanesReader } from '@/store/schedules';
 import { parseJson } from '@/store/schedules';
 import { POINT_COLUMNS, settleCancelled, settleFailure, settleSuccesses } from '@/store/settle';
@@ -282,19 +282,11 @@ test('what an engine settles must still be its own: another owner changes nothin
   expect(await count(`runs WHERE state = 'running'`)).toBe(1);
   await settleFailure(harbour.db, 'a', failure);
   expect(await count(`schedules WHERE failures = 1 AND cause_code = 'link-down'`)).toBe(1);
+  expect(await claim('a', START + MINUTE - 1, 10)).toEqual([]);
   const [again] = await claim('a', START + MINUTE, 10);
   expect([again?.id, again?.attempt]).toEqual([second.id, 2]);
   await settleCancelled(harbour.db, 'a', second.id, START + MINUTE, []);
   expect(await count(`runs WHERE state = 'cancelled'`)).toBe(1);
-});
-
-test('runs of an engine that is gone are given back', async () => {
-  await act(runNow, { workloadId: 1 });
-  await claim('dead', START, 10);
-  expect(await takeOverDeadRuns(harbour.db)).toBe(0);
-  await execute(harbour.db, 'UPDATE runs SET lease_real_ms = 1');
-  expect(await takeOverDeadRuns(harbour.db)).toBe(1);
-  expect(await count(`runs WHERE state = 'waiting' AND owner IS NULL`)).toBe(1);
 });
 
 test('the forecast starts from what runs were like, and what fails stays blocked', async () => {

@@ -1,9 +1,12 @@
 /** What an engine has in hand, what it only believes to have, and what keeps others waiting. */
-import { perform } from '@/commands/command';
+import { perform, type Command, type Person } from '@/commands/command';
+import { retryRun } from '@/commands/runs';
 import { applyPolicy } from '@/commands/policies';
 import type { SiteController } from '@/connectors/site-controller';
 import type { Lane } from '@/core/protect/policy';
-import { MINUTE } from '@/core/units';
+import { HOUR, MINUTE } from '@/core/units';
+import { observeConditions } from '@/engine/conditions';
+import { settleFailure } from '@/store/settle';
 import { DrillDesk } from '@/engine/drill/desk';
 import { Crew } from '@/engine/run/crew';
 import { Waits } from '@/engine/waits';
@@ -21,6 +24,15 @@ beforeEach(async () => {
   harbour = await Harbour.build('anchor_bay_lease_test');
 });
 afterEach(() => harbour.close());
+
+const person: Person = { id: 1, name: 'ada', fullName: 'Ada', role: 'administrator' };
+const act = <I extends object, R>(command: Command<I, R>, input: object): Promise<R> =>
+  perform(command, input, { db: harbour.db, clock: harbour.clock, person });
+
+async function claim(owner: string, nowMs: number, most: number) {
+  const { db } = harbour;
+  return claimRuns(db, owner, nowMs, most, { limits: await readLimits(db), lanesOf: lanesReader(db) });
+}
 
 const silence = { info: () => undefined, warn: () => undefined };
 
@@ -111,15 +123,14 @@ test('a lane that names no place for a site fails by that cause, and keeps no ot
 });
 
 test('a policy is not applied where a lane names no place for a site of its workloads', async () => {
-  const { db, clock } = harbour;
-  const person = { id: 1, name: 'ada', fullName: 'Ada', role: 'administrator' } as const;
+  const { db } = harbour;
   const lanes = [{ ...(LANES[0] as Lane), targets: { '2': 1 } }];
   await execute(db, `INSERT INTO policy_revisions VALUES (1, 2, ?, '{"takes":"all"}', ?, NULL)`, [
     JSON.stringify(lanes),
     START,
   ]);
   await execute(db, 'UPDATE policies SET revision = 2');
-  const refusal = perform(applyPolicy, { policyId: 1 }, { db, clock, person });
+  const refusal = act(applyPolicy, { policyId: 1 });
   await expect(refusal).rejects.toThrow(
     'Lane replica names no place for Ostgate, where the policy has 12 workloads. Name one for that site.',
   );
@@ -146,10 +157,9 @@ test('runs that all wait for one slot keep nobody waiting that needs none of it'
   );
   await execute(db, 'UPDATE workloads SET newest_taken_ms = ? WHERE id <= 1000', [START]);
   await due(1);
-  const claim = async () => claimRuns(db, 'a', START, 1, { limits: await readLimits(db), lanesOf: lanesReader(db) });
-  expect((await claim())[0]?.workload_id).toBeGreaterThan(1000);
-  expect((await claim())[0]?.workload_id).toBe(1);
-  expect(await claim()).toEqual([]);
+  expect((await claim('a', START, 1))[0]?.workload_id).toBeGreaterThan(1000);
+  expect((await claim('a', START, 1))[0]?.workload_id).toBe(1);
+  expect(await claim('a', START, 1)).toEqual([]);
 });
 
 test('a drill that another engine has taken over is let go: its clones stay, and rounds go on', async () => {
@@ -182,4 +192,50 @@ test('a drill that another engine has taken over is let go: its clones stay, and
   expect(calls).not.toContain('removeClone');
   const [drill] = await harbour.rows<{ state: string; owner: string }>('SELECT state, owner FROM drills');
   expect(drill).toEqual({ state: 'running', owner: 'b' });
+});
+
+test('a run that failed and waits for its next try is tried at once when a person asks, or when what stopped it is over', async () => {
+  await due(1);
+  const [run] = await claim('a', START, 10);
+  if (!run) throw new Error('a run was to be claimed');
+  const failure = {
+    run,
+    endedMs: START,
+    steps: [],
+    code: 'link-down',
+    subject: 'Ostgate – Millbrook',
+    detail: 'cut',
+    remedy: 'mend it',
+    retryAtMs: START + HOUR,
+  };
+  await settleFailure(harbour.db, 'a', failure);
+  expect(await claim('a', START + MINUTE, 10)).toEqual([]);
+  expect(await act(retryRun, { runId: run.id })).toEqual({ runId: run.id });
+  expect((await claim('a', START + MINUTE, 10)).map((r) => r.id)).toEqual([run.id]);
+  await settleFailure(harbour.db, 'a', failure);
+  const look = (factor: number, atMs: number) => {
+    const status = {
+      sitesUp: ['Ostgate', 'Millbrook'],
+      links: [{ id: 1, name: 'Ostgate – Millbrook', factor, throttles: [] }],
+      repositories: [],
+      datastores: [],
+      defaultPasswords: [],
+      wrongClocks: [],
+      movingDisks: [],
+    };
+    return observeConditions(harbour.db, { status: () => Promise.resolve(status) } as unknown as SiteController, atMs);
+  };
+  await look(0, START + 2 * MINUTE);
+  expect(await claim('a', START + 3 * MINUTE, 10)).toEqual([]);
+  await look(1, START + 4 * MINUTE);
+  expect((await claim('a', START + 4 * MINUTE, 10)).map((r) => r.id)).toEqual([run.id]);
+});
+
+test('runs of an engine that is gone are given back', async () => {
+  await due(1);
+  await claim('dead', START, 10);
+  expect(await takeOverDeadRuns(harbour.db)).toBe(0);
+  await execute(harbour.db, 'UPDATE runs SET lease_real_ms = 1');
+  expect(await takeOverDeadRuns(harbour.db)).toBe(1);
+  expect(await harbour.rows(`SELECT 1 FROM runs WHERE state = 'waiting' AND owner IS NULL`)).toHaveLength(1);
 });

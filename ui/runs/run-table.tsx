@@ -89,7 +89,7 @@ export function RunTable({
               Sent
             </th>
             <th>Step, or cause and remedy</th>
-            <th style={{ width: 90 }} />
+            <th style={{ width: 156 }} />
           </tr>
         </thead>
         <tbody>
@@ -112,24 +112,32 @@ export function RunTable({
               <td style={{ whiteSpace: 'normal' }}>
                 <RunSay run={r} zone={zone} asOfMs={asOfMs} />
               </td>
-              <td className="r">
-                {may && (r.state === 'failed' || r.state === 'cancelled') && (
-                  <ActButton command="retry-run" body={{ runId: r.id }} small>
-                    Run again
-                  </ActButton>
-                )}
-                {may && (r.state === 'running' || r.state === 'waiting') && (
-                  <ActButton command="cancel-run" body={{ runId: r.id }} small kind="quiet">
-                    Cancel run
-                  </ActButton>
-                )}
-              </td>
+              <td className="r">{may && <RunActions run={r} />}</td>
             </tr>
           ))}
         </tbody>
       </table>
       {runs.length === shown && <p className="t2">The newest {shown}; filter to see others.</p>}
     </>
+  );
+}
+
+function RunActions({ run: { id: runId, state, cause } }: { run: RunRow }) {
+  const ended = state === 'failed' || state === 'cancelled';
+  const waitsToTry = state === 'waiting' && cause !== null;
+  return (
+    <span className="row-acts">
+      {(ended || waitsToTry) && (
+        <ActButton command="retry-run" body={{ runId }} small>
+          {ended ? 'Run again' : 'Try now'}
+        </ActButton>
+      )}
+      {(state === 'running' || state === 'waiting') && (
+        <ActButton command="cancel-run" body={{ runId }} small kind="quiet">
+          Cancel run
+        </ActButton>
+      )}
+    </span>
   );
 }
 

@@ -87,7 +87,7 @@ export const OPERATIONS: readonly Operation[] = [
     'post',
     '/runs/{id}/retry',
     'retryRun',
-    'Tries a failed or cancelled run again',
+    'Tries a failed or cancelled run again, and one that waits for its next try at once',
     retryRun,
     refTo('RunStarted'),
     ({ path }) => ({
