@@ -29,7 +29,7 @@ export const deleteUnknown = command({
     const place = { kind: placeKind as 'repository' | 'datastore', id: placeId };
     const site = controllerFromEnvironment(process.env, () => nowMs);
     try {
-      await site.deleteCopies(found.map((f) => ({ place, copyKey: f.copy_key })));
+      await Promise.all(found.map((f) => site.deleteCopy({ ...place, copyKey: f.copy_key })));
     } catch (error) {
       if (error instanceof ControllerError) throw new Refusal('no-answer', error.message);
       throw error;

@@ -33,7 +33,7 @@ export function controllerOver(call: Call): SiteController {
     lockCopy: ({ copyKey, ...place }, untilMs) => call('lockCopy', { place, copyKey, untilMs }),
     releaseSnapshot: (snapshotKey) => call('releaseSnapshot', { snapshotKey }),
     cancelTransfer: (key) => call('cancelTransfer', { key }),
-    deleteCopies: (copies) => call('deleteCopies', { copies }),
+    deleteCopy: ({ copyKey, ...place }) => call('deleteCopy', { place, copyKey }),
     inventory: async (place) => (await call<{ copies: FoundCopy[] }>('inventory', { place })).copies,
     snapshots: async () => (await call<{ snapshots: FoundSnapshot[] }>('snapshots', {})).snapshots,
     clone: (q) => call('clone', q),

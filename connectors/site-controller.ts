@@ -184,8 +184,8 @@ export interface SiteController {
   lockCopy(copy: CopyName, untilMs: EpochMs): Promise<void>;
   releaseSnapshot(snapshotKey: string): Promise<void>;
   cancelTransfer(key: string): Promise<void>;
-  /** Deletes copies that the database let go; unknown ones are no error. */
-  deleteCopies(copies: ReadonlyArray<{ readonly place: Place; readonly copyKey: string }>): Promise<void>;
+  /** Deletes a copy that the database let go; an unknown one is no error. What it set free is what no other copy there needs. */
+  deleteCopy(copy: CopyName): Promise<{ readonly freedBytes: number }>;
   /** Every copy that lies at a place, known or not. */
   inventory(place: Place): Promise<readonly FoundCopy[]>;
   /** Every snapshot that working disks carry. */

@@ -240,6 +240,7 @@ export class HistoryMaker {
         copyKey: runKeys(run.id, run.attempt).copy,
         ...(immutableMs > 0 ? { heldUntilMs: outcome.takenMs + immutableMs } : {}),
         goneMs: null,
+        freedBytes: null,
       };
       this.points.push(point);
       state.live.push(point);
@@ -280,10 +281,9 @@ export class HistoryMaker {
       const point = state.live[i] as HistoryPoint;
       if (!gone.has(point.id)) continue;
       point.goneMs = this.nowMs;
+      point.freedBytes = this.controller.world.deleteCopy(this.placeOf(state), point.copyKey);
       this.plan.sink.point(point);
       state.live.splice(i, 1);
-      const place = this.placeOf(state);
-      this.controller.world.deleteCopy(place, point.copyKey);
     }
   }
 

@@ -27,6 +27,8 @@ export interface HistoryPoint {
   /** Its place does not let it go before. */
   readonly heldUntilMs?: EpochMs;
   goneMs: EpochMs | null;
+  /** Set free at its place; null while it is there. */
+  freedBytes: number | null;
 }
 export interface HistoryDrill {
   readonly runbook: FleetRunbook;

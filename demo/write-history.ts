@@ -111,7 +111,7 @@ export class HistoryStream implements HistorySink {
 
   constructor(pool: Pool) {
     this.runs = new RowStream(pool, 'runs', RUN_COLUMNS);
-    this.points = new RowStream(pool, 'points', ['id', ...POINT_COLUMNS, 'gone_ms']);
+    this.points = new RowStream(pool, 'points', ['id', ...POINT_COLUMNS, 'gone_ms', 'freed_bytes']);
   }
 
   readonly run = (run: HistoryRun): void => this.runs.push(runRow(run));
@@ -201,7 +201,7 @@ function runRow(run: HistoryRun): unknown[] {
   ];
 }
 
-function historyPointRow({ run, outcome, copyKey, goneMs }: HistoryPoint): unknown[] {
+function historyPointRow({ run, outcome, copyKey, goneMs, freedBytes }: HistoryPoint): unknown[] {
   const place = placeFor(run.workload, run.lane);
   const immutableMs = place.kind === 'repository' ? (REPOSITORIES.find((r) => r.id === place.id)?.immutableMs ?? 0) : 0;
   const point = pointRow({
@@ -218,7 +218,7 @@ function historyPointRow({ run, outcome, copyKey, goneMs }: HistoryPoint): unkno
     copyKey,
     immutableUntilMs: immutableMs ? outcome.takenMs + immutableMs : null,
   });
-  return [run.id, ...point, goneMs];
+  return [run.id, ...point, goneMs, freedBytes];
 }
 
 /** Spans over the RPO, from when a workload was first protected (or, enrolled nowhere, from the beginning) until now. */

@@ -94,7 +94,7 @@ async function remaining(site: SiteController, place: PlaceId, copies: readonly 
   const kept: FoundCopy[] = [];
   for (const copy of copies)
     try {
-      await site.deleteCopies([{ place, copyKey: copy.copyKey }]);
+      await site.deleteCopy({ ...place, copyKey: copy.copyKey });
     } catch (error) {
       if (!(error instanceof ControllerError)) throw error;
       kept.push(copy);

@@ -10,6 +10,7 @@ import {
   markedPoints,
   markPoints,
   recordGone,
+  type GonePoint,
   type LaneOfWorkload,
   type LivePoint,
 } from '@/store/points';
@@ -86,17 +87,15 @@ export class Thinning {
 async function sweepMarked(db: Database, site: SiteController, nowMs: EpochMs): Promise<void> {
   const marked = await markedPoints(db, BATCH);
   if (!marked.length) return;
-  const gone: number[] = [];
-  for (const list of groupBy(marked, (p) => `${p.place_kind}:${p.place_id}`).values()) {
-    try {
-      await site.deleteCopies(
-        list.map((p) => ({ place: { kind: p.place_kind, id: p.place_id }, copyKey: p.copy_key })),
-      );
-      gone.push(...list.map((p) => p.id));
-    } catch (error) {
-      // A place that does not answer or cannot be written keeps its marks; the next round asks again.
-      if (!(error instanceof ControllerError)) throw error;
-    }
+  const tries = await Promise.allSettled(
+    marked.map((p) => site.deleteCopy({ kind: p.place_kind, id: p.place_id, copyKey: p.copy_key })),
+  );
+  const gone: GonePoint[] = [];
+  for (const [i, tried] of tries.entries()) {
+    const { id } = marked[i] as (typeof marked)[number];
+    if (tried.status === 'fulfilled') gone.push({ id, freedBytes: tried.value.freedBytes });
+    // What a place does not let go, or does not answer for, keeps its mark; the next round asks again.
+    else if (!(tried.reason instanceof ControllerError)) throw tried.reason;
   }
   await recordGone(db, gone, nowMs);
 }

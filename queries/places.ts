@@ -1,5 +1,5 @@
 /** Places that hold points: their space, and what lies there against what should. */
-import type { EpochMs } from '@/core/units';
+import { DAY, type EpochMs } from '@/core/units';
 import { spaceOfPlaces } from '@/store/space';
 import { select, type Database } from '@/store/database';
 
@@ -12,6 +12,8 @@ export interface PlaceRow {
   readonly badPoints: number;
   readonly capacityBytes: number;
   readonly usedBytes: number | null;
+  /** By points that went in the last day. */
+  readonly freedBytes: number;
   readonly fullMs: EpochMs | null;
   readonly immutableMs: number;
   readonly lookedMs: EpochMs | null;
@@ -50,10 +52,11 @@ export async function placesView(
       failure: string | null;
       points: number;
       bad: number;
+      freed: number;
     }>(
       db,
       `SELECT p.kind, p.id, p.name, s.name site, p.capacity_bytes, p.immutable_ms, r.at_ms, r.failure,
-              COALESCE(c.points, 0) points, COALESCE(c.bad, 0) bad
+              COALESCE(c.points, 0) points, COALESCE(c.bad, 0) bad, COALESCE(g.freed, 0) freed
          FROM (SELECT 'repository' kind, id, name, site_id, capacity_bytes, immutable_ms FROM repositories
                UNION ALL SELECT 'datastore', id, name, site_id, capacity_bytes, 0 FROM datastores) p
          JOIN sites s ON s.id = p.site_id
@@ -61,8 +64,10 @@ export async function placesView(
          LEFT JOIN (SELECT place_kind, place_id, COUNT(*) points, SUM(bad_ms IS NOT NULL AND repaired_ms IS NULL) bad FROM points
                      WHERE usable_ms <= ? AND (gone_ms IS NULL OR gone_ms > ?) GROUP BY place_kind, place_id) c
            ON c.place_kind = p.kind AND c.place_id = p.id
+         LEFT JOIN (SELECT place_kind, place_id, SUM(freed_bytes) freed FROM points WHERE gone_ms > ? AND gone_ms <= ?
+                     GROUP BY place_kind, place_id) g ON g.place_kind = p.kind AND g.place_id = p.id
         ORDER BY p.kind DESC, p.id`,
-      [asOfMs, asOfMs],
+      [asOfMs, asOfMs, asOfMs - DAY, asOfMs],
     ),
     spaceOfPlaces(db, asOfMs),
     select<{
@@ -105,6 +110,7 @@ export async function placesView(
         badPoints: p.bad,
         capacityBytes: p.capacity_bytes,
         usedBytes: own?.usedBytes ?? null,
+        freedBytes: p.freed,
         fullMs: own?.fullMs ?? null,
         immutableMs: p.immutable_ms,
         lookedMs: p.at_ms,

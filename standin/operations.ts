@@ -80,10 +80,9 @@ export class Controller {
       this.world.lockCopy(q.place, q.copyKey, q.untilMs);
       return {};
     },
-    deleteCopies: (q: { copies: Array<{ place: PlaceName; copyKey: string }> }) => {
-      for (const { place, copyKey } of q.copies) this.world.deleteCopy(place, copyKey);
-      return {};
-    },
+    deleteCopy: (q: { place: PlaceName; copyKey: string }) => ({
+      freedBytes: this.world.deleteCopy(q.place, q.copyKey),
+    }),
     /** What lies at a place, whoever put it there. */
     inventory: (q: { place: PlaceName }) => {
       const place = this.world.place(q.place);

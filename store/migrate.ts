@@ -11,6 +11,7 @@ import { lanes } from '@/store/migrations/0008-lanes';
 import { placeSpace } from '@/store/migrations/0009-place-space';
 import { pointKeys } from '@/store/migrations/0010-point-keys';
 import { overSince } from '@/store/migrations/0011-over-since';
+import { freedBytes } from '@/store/migrations/0012-freed-bytes';
 import type { Database } from '@/store/database';
 
 /** DDL commits by itself in MariaDB, so a migration is a list of statements that goes forward only. */
@@ -34,6 +35,7 @@ const MIGRATIONS: readonly Migration[] = [
   placeSpace,
   pointKeys,
   overSince,
+  freedBytes,
 ];
 
 /** What a database of this version has gone through. */

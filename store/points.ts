@@ -2,7 +2,7 @@
 import { groupBy } from '@/core/group-by';
 import { lostByChange, type Ladder, type LadderPoint } from '@/core/protect/ladder';
 import type { Consistency } from '@/core/protect/policy';
-import { execute, select, selectOne, type Database } from '@/store/database';
+import { execute, select, selectOne, updateMany, type Database } from '@/store/database';
 import { GOOD_NOW } from '@/store/good';
 import { parseJson } from '@/store/schedules';
 import type { EpochMs } from '@/core/units';
@@ -125,10 +125,16 @@ export function markedPoints(db: Database, limit: number): Promise<MarkedPoint[]
   );
 }
 
-export async function recordGone(db: Database, ids: readonly number[], nowMs: EpochMs): Promise<void> {
-  if (ids.length)
-    await execute(db, 'UPDATE points SET gone_ms = GREATEST(?, usable_ms) WHERE id IN (?) AND gone_ms IS NULL', [
-      nowMs,
-      ids,
-    ]);
+export interface GonePoint {
+  readonly id: number;
+  /** 0 where its copy was deleted before and nobody came to write it down. */
+  readonly freedBytes: number;
+}
+
+export async function recordGone(db: Database, points: readonly GonePoint[], nowMs: EpochMs): Promise<void> {
+  const rows = points.map(({ id, freedBytes }) => [id, nowMs, freedBytes]);
+  await updateMany(db, 'points', ['id'], ['now_ms', 'freed_bytes'], rows, {
+    assign: 't.gone_ms = GREATEST(v.now_ms, t.usable_ms), t.freed_bytes = v.freed_bytes',
+    fence: { sql: 't.gone_ms IS NULL', values: [] },
+  });
 }

@@ -247,6 +247,19 @@ test('what is rotten goes along with a copy, so it reads back wrong there too', 
   expect(refusal(() => world.repairCopy(REPO, 'a', { ...STORE, copyKey: 'a2' }))).toBe('corrupt-copy a');
 });
 
+test('deleting a copy sets free what no other copy needs, and says how much', () => {
+  const world = new World(estate, T0);
+  const place = world.place(REPO);
+  for (const key of ['a', 'b', 'c']) copied(world, REPO, key);
+  for (const key of ['b', 'a', 'c']) {
+    const before = world.usedBytes(place);
+    const freed = world.deleteCopy(REPO, key);
+    expect(Math.abs(before - world.usedBytes(place) - freed)).toBeLessThanOrEqual(1);
+    expect(freed).toBeGreaterThan(0);
+  }
+  expect([world.deleteCopy(REPO, 'a'), Math.round(world.usedBytes(place))]).toEqual([0, 0]);
+});
+
 test('a locked copy stays until its date, by deletion and by cancelling alike; a lock is only made longer', () => {
   const world = new World(estate, T0);
   copied(world, REPO, 'a');

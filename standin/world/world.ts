@@ -199,14 +199,14 @@ export class World {
     this.snapshots.release(key, snapshot && this.workload(snapshot.workloadId));
   }
 
-  /** Deletes a copy; an unknown one is no error. */
-  deleteCopy(placeName: PlaceName, key: string): void {
+  /** Deletes a copy; an unknown one is no error. Returns the bytes set free: what no other copy there needs. */
+  deleteCopy(placeName: PlaceName, key: string): number {
     const place = this.place(placeName);
     const copy = this.copies.find(placeKey(place), key);
-    if (!copy) return;
+    if (!copy) return 0;
     this.requireSite(place.siteId);
     this.requireWritable(place);
-    this.remove(place, copy);
+    return this.remove(place, copy);
   }
 
   lockCopy(placeName: PlaceName, key: string, untilMs: EpochMs): void {
@@ -291,14 +291,14 @@ export class World {
     return bytes;
   }
 
-  private remove(place: EstatePlace, copy: Copy): void {
+  private remove(place: EstatePlace, copy: Copy): number {
     if ((copy.lockedUntilMs ?? 0) > this.nowMs)
       throw new WorldRefusal(
         'immutable',
         place.name,
         `Locked until ${new Date(copy.lockedUntilMs as number).toISOString()}.`,
       );
-    this.copies.remove(placeKey(place), copy.workloadId, copy.key);
+    return this.copies.remove(placeKey(place), copy.workloadId, copy.key);
   }
 
   private isFull(place: EstatePlace, bytes: number): boolean {

@@ -152,8 +152,8 @@ async function places(harbour: Harbour, points: readonly PointRow[]): Promise<st
 /** A leftover that its place has locked stays until its date. */
 async function isLocked(harbour: Harbour, place: { kind: string; id: number }, copyKey: string): Promise<boolean> {
   if (place.kind !== 'repository' || place.id !== 2 || IMMUTABLE_MS === 0) return false;
-  const body = { copies: [{ place: { kind: place.kind, id: place.id }, copyKey }] };
-  return harbour.operation('deleteCopies', body).then(
+  const body = { place: { kind: place.kind, id: place.id }, copyKey };
+  return harbour.operation('deleteCopy', body).then(
     () => false,
     () => true,
   );

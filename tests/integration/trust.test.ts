@@ -110,9 +110,7 @@ test('reconciliation: a copy nobody knows, a point whose copy is gone, a leftove
   await pass(90 * MINUTE);
   const [victim] = await points();
   if (!victim) throw new Error('no point was taken');
-  await harbour.operation('deleteCopies', {
-    copies: [{ place: { kind: 'repository', id: 2 }, copyKey: victim.copy_key }],
-  });
+  await harbour.operation('deleteCopy', { place: { kind: 'repository', id: 2 }, copyKey: victim.copy_key });
   // A snapshot of a run that has ended: what a crash between sending and recording leaves.
   await harbour.operation('snapshot', { key: 's1.9', workloadId: 1, freeze: false });
   await pass(7 * HOUR);
@@ -143,8 +141,8 @@ test('an immutable point is kept by the database and by its place, whoever asks'
     `DELETE FROM points WHERE id = ${point.id}`,
   ])
     await expect(execute(harbour.db, sql)).rejects.toThrow(/immutable/);
-  const deletion = { copies: [{ place: { kind: 'repository', id: 2 }, copyKey: point.copy_key }] };
-  await expect(harbour.operation('deleteCopies', deletion)).rejects.toThrow(/Locked until/);
+  const deletion = { place: { kind: 'repository', id: 2 }, copyKey: point.copy_key };
+  await expect(harbour.operation('deleteCopy', deletion)).rejects.toThrow(/Locked until/);
   expect(await points(`id = ${point.id}`)).toHaveLength(1);
 });
 

@@ -339,6 +339,10 @@ test('places: points there at a moment, space by its readings, and the date on w
     return places.find((p) => p.name === 'mil-s1')?.points;
   };
   expect([await there(121), await there(60), await there(45), await there(0)]).toEqual([0, 1, 0, 1]);
+  await execute(harbour.db, 'UPDATE points SET freed_bytes = 700 WHERE gone_ms IS NOT NULL');
+  const freed = async (minutes: number) =>
+    (await placesView(harbour.db, ago(minutes))).places.find((p) => p.name === 'mil-s1')?.freedBytes;
+  expect([await freed(51), await freed(50), await freed(50 - 24 * 60)]).toEqual([0, 700, 0]);
   const repository = (await spaceOfPlaces(harbour.db, START)).find((p) => p.name === 'mil-r1');
   // 500 of 1000 left at 50 a day: ten days.
   expect(repository).toMatchObject({ usedBytes: 1500, bytesPerDay: 50, fullMs: START + 10 * DAY });

@@ -54,7 +54,10 @@ export default async function PlacesPage({ searchParams }: { searchParams: Searc
             <th className="r">Bad</th>
             <th className="r">Used</th>
             <th style={{ paddingLeft: 12 }}>of its capacity</th>
-            <th>Full</th>
+            <th className="r" title="By points that went in the last 24 h: what no other copy there needed">
+              Freed in 24 h
+            </th>
+            <th style={{ paddingLeft: 24 }}>Full</th>
             <th>Immutable for</th>
             <th>Compared</th>
           </tr>
@@ -72,7 +75,8 @@ export default async function PlacesPage({ searchParams }: { searchParams: Searc
               <td style={{ paddingLeft: 12 }}>
                 {p.usedBytes !== null && <Gauge used={p.usedBytes / p.capacityBytes} width={110} />}
               </td>
-              <td title={p.fullMs === null ? undefined : exact(p.fullMs, zone)}>
+              <td className="r">{bytes(p.freedBytes)}</td>
+              <td style={{ paddingLeft: 24 }} title={p.fullMs === null ? undefined : exact(p.fullMs, zone)}>
                 {p.usedBytes === null ? (
                   ''
                 ) : p.fullMs === null || p.fullMs - asOfMs > YEAR_MS ? (
