@@ -42,7 +42,7 @@ test('a request carries its operation, the instant of the fleet and the credenti
     seen.push(request.method, request.url, request.headers.authorization, JSON.parse(body));
     response.end('{"answers":[{"result":{"takenMs":7}}]}');
   });
-  const asked = { key: 's1', workloadId: 3, freeze: true };
+  const asked = { key: 's1', workloadId: 3, consistency: 'application' as const };
   expect(await controller.snapshot(asked)).toEqual({ takenMs: 7 });
   const body = { atMs: 1234, calls: [{ name: 'snapshot', body: asked }] };
   expect(seen).toEqual(['POST', '/operations', 'Bearer secret', body]);
@@ -60,7 +60,7 @@ test('calls of one turn go together, each with its own answer or refusal; more t
     );
     response.end(JSON.stringify({ answers }));
   });
-  const ask = (i: number) => controller.snapshot({ key: `s${i}`, workloadId: 3, freeze: false });
+  const ask = (i: number) => controller.snapshot({ key: `s${i}`, workloadId: 3, consistency: 'crash' });
   const told = await Promise.allSettled(Array.from({ length: 70 }, (_, i) => ask(i)));
   expect(sizes.sort((a, b) => a - b)).toEqual([6, 64]);
   expect(told.flatMap((t) => (t.status === 'fulfilled' ? [t.value.takenMs] : []))).toEqual(

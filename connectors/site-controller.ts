@@ -1,7 +1,7 @@
 /** The port to the controllers of the sites. What the engine needs of the world, and nothing else. */
 import { CAUSES, causeTitle, type CauseCode } from '@/core/protect/cause';
 import type { Throttle } from '@/core/flow/throttle';
-import type { DiskRole, LaneKind, Sending } from '@/core/protect/policy';
+import type { Consistency, DiskRole, LaneKind, Sending } from '@/core/protect/policy';
 import type { DurationMs, EpochMs } from '@/core/units';
 
 export interface Place {
@@ -18,7 +18,8 @@ export interface DiskContent {
 export interface SnapshotRequest {
   readonly key: string;
   readonly workloadId: number;
-  readonly freeze: boolean;
+  /** What the guest is asked for. */
+  readonly consistency: Consistency;
 }
 export interface SnapshotName {
   readonly key: string;
@@ -33,10 +34,11 @@ export interface CaptureRequest {
   /** The one who asks: it gets a snapshot of its own where that of the capture has gone. */
   readonly own: SnapshotName;
   readonly members: readonly SnapshotName[];
-  readonly freeze: boolean;
+  readonly consistency: Consistency;
 }
 export interface Captured extends SnapshotTaken {
-  readonly frozen: boolean;
+  /** What all of them have. */
+  readonly consistency: Consistency;
 }
 
 /** A stream that goes on from a copy at its place. */

@@ -2,7 +2,7 @@
 import { describeLadder } from '@/core/protect/ladder-steady';
 import { evaluateLadder, type Ladder } from '@/core/protect/ladder';
 import { groupBy } from '@/core/group-by';
-import { describeLaneCadence, type Lane, type LaneKind } from '@/core/protect/policy';
+import { type Consistency, describeLaneCadence, type Lane, type LaneKind } from '@/core/protect/policy';
 import type { Answer } from '@/core/protect/selector';
 import { summariseExposure } from '@/core/point/exposure';
 import type { EpochMs } from '@/core/units';
@@ -22,7 +22,7 @@ export interface PointView {
   readonly site: string;
   readonly takenMs: EpochMs;
   readonly usableMs: EpochMs;
-  readonly consistency: string;
+  readonly consistency: Consistency;
   readonly digest: string;
   readonly storedBytes: number;
   readonly why: string;
@@ -59,7 +59,7 @@ export interface WorkloadView {
     readonly key: string;
     readonly cadence: string;
     readonly ladder: string;
-    readonly consistency: string;
+    readonly consistency: Consistency;
     readonly dueMs: EpochMs | null;
     /** Workloads that are captured with it. */
     readonly together: number;
@@ -249,7 +249,7 @@ interface PointRow {
   site: string;
   taken_ms: EpochMs;
   usable_ms: EpochMs;
-  consistency: string;
+  consistency: Consistency;
   digest: string;
   stored_bytes: number;
   held_at_ms: EpochMs | null;

@@ -1,7 +1,7 @@
 /** What the stand-in's controller can be asked, by name: plain JSON in, plain JSON out. The HTTP server and the seeding share it. */
 import type { Fault, FaultKind } from '@/core/protect/fault';
 import type { Throttle } from '@/core/flow/throttle';
-import type { DiskRole, Sending } from '@/core/protect/policy';
+import type { Consistency, DiskRole, Sending } from '@/core/protect/policy';
 import type { EpochMs } from '@/core/units';
 import { CloneYard, type CheckKind } from '@/standin/world/clones';
 import { placeKey, type PlaceName } from '@/standin/world/estate';
@@ -18,14 +18,14 @@ export class Controller {
   ) {}
 
   readonly operations = {
-    snapshot: (q: { key: string; workloadId: number; freeze: boolean }) => ({
-      takenMs: this.world.takeSnapshot(q.key, q.workloadId, q.freeze).takenMs,
+    snapshot: (q: { key: string; workloadId: number; consistency: Consistency }) => ({
+      takenMs: this.world.takeSnapshot(q.key, q.workloadId, q.consistency).takenMs,
     }),
     readChanges: (q: { snapshotKey: string; place: PlaceName; excludeRoles: DiskRole[] }) =>
       this.world.readChanges(q.snapshotKey, q.place, q.excludeRoles),
-    snapshotTogether: (q: { key: string; own: SnapshotName; members: SnapshotName[]; freeze: boolean }) => {
-      const { takenMs, frozen } = this.world.takeTogether(q.key, q.own, q.members, q.freeze);
-      return { takenMs, frozen };
+    snapshotTogether: (q: { key: string; own: SnapshotName; members: SnapshotName[]; consistency: Consistency }) => {
+      const { takenMs, consistency } = this.world.takeTogether(q.key, q.own, q.members, q.consistency);
+      return { takenMs, consistency };
     },
     startTransfer: (q: TransferOrder) => {
       this.world.startTransfer(q);

@@ -12,6 +12,7 @@ import { placeSpace } from '@/store/migrations/0009-place-space';
 import { pointKeys } from '@/store/migrations/0010-point-keys';
 import { overSince } from '@/store/migrations/0011-over-since';
 import { freedBytes } from '@/store/migrations/0012-freed-bytes';
+import { filesystem } from '@/store/migrations/0013-filesystem';
 import type { Database } from '@/store/database';
 
 /** DDL commits by itself in MariaDB, so a migration is a list of statements that goes forward only. */
@@ -36,6 +37,7 @@ const MIGRATIONS: readonly Migration[] = [
   pointKeys,
   overSince,
   freedBytes,
+  filesystem,
 ];
 
 /** What a database of this version has gone through. */

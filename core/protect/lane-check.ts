@@ -66,8 +66,8 @@ function targetFault(lane: Lane, { datastores, repositories }: KnownPlaces): Fou
 }
 
 function kindFault(lane: Lane): Found {
-  const freeze = lane.consistency === 'application';
-  if (freeze && lane.kind === 'stream') return ['consistency', 'A stream goes on without guest freeze; take crash.'];
+  if (lane.consistency !== 'crash' && lane.kind === 'stream')
+    return ['consistency', 'A stream goes on without guest freeze; take crash.'];
   if (lane.together && !canCaptureTogether(lane.kind))
     return ['together', 'Only lanes that begin with a snapshot can capture workloads together.'];
   if (lane.kind === 'stream' && (lane.ladder.reading !== 'bands' || lane.ladder.rungs[0]?.per !== null))

@@ -6,7 +6,11 @@ import type { DurationMs } from '@/core/units';
 
 export const LANE_KINDS = ['snapshot', 'backup', 'replica', 'copy', 'stream'] as const;
 export type LaneKind = (typeof LANE_KINDS)[number];
-export const CONSISTENCIES = ['crash', 'application'] as const;
+/**
+ * What a point is taken with: nothing asked of the guest; its file systems flushed; or its applications frozen for the
+ * instant, file systems included. The last two need the guest agent.
+ */
+export const CONSISTENCIES = ['crash', 'filesystem', 'application'] as const;
 export type Consistency = (typeof CONSISTENCIES)[number];
 export const DISK_ROLES = ['system', 'data', 'config', 'scratch'] as const;
 export type DiskRole = (typeof DISK_ROLES)[number];

@@ -16,15 +16,14 @@ export async function takeSnapshot(
   log: StepLog,
 ): Promise<{ takenMs: EpochMs; consistency: Consistency }> {
   const { lane, siteName } = job;
-  const freeze = lane.consistency === 'application';
-  log.begin(job.capture ? STEPS.together[freeze ? 1 : 0] : STEPS.alone[freeze ? 1 : 0]);
+  log.begin(STEPS[job.capture ? 'together' : 'alone'][lane.consistency]);
   const askedMs = context.nowMs();
-  const ask = (frozen: boolean) => capture(job, key, frozen, context);
-  const { takenMs, frozen } = await ask(freeze).catch((error: unknown) => {
-    const mayGoOn = freeze && lane.withoutFreeze === 'go-on';
-    if (!mayGoOn || !(error instanceof ControllerError) || !FREEZE_CAUSES.has(error.code)) throw error;
+  const ask = (wanted: Consistency) => capture(job, key, wanted, context);
+  const { takenMs, consistency } = await ask(lane.consistency).catch((error: unknown) => {
+    const mayGoOn = lane.consistency !== 'crash' && lane.withoutFreeze === 'go-on';
+    if (!mayGoOn || !(error instanceof ControllerError) || !GUEST_CAUSES.has(error.code)) throw error;
     log.begin('snapshot without freeze', error.message);
-    return ask(false);
+    return ask('crash');
   });
   // Who comes late to a capture finds its instant in the past, rightly.
   const earliestMs = job.capture ? -Infinity : askedMs - CLOCK_TOLERANCE_MS;
@@ -37,14 +36,14 @@ export async function takeSnapshot(
       detail: `The site says the point was taken ${Math.abs(off)} min ${off > 0 ? 'in the future' : 'ago'}.`,
     });
   }
-  return { takenMs, consistency: frozen ? lane.consistency : 'crash' };
+  return { takenMs, consistency };
 }
 
-/** Without and with guest freeze; the database has room for 24 letters. */
-const STEPS = {
-  alone: ['snapshot', 'freeze and snapshot'],
-  together: ['snapshot together', 'freeze together'],
-} as const;
+/** By what the guest is asked for; the database has room for 24 letters. */
+const STEPS: Readonly<Record<'alone' | 'together', Readonly<Record<Consistency, string>>>> = {
+  alone: { crash: 'snapshot', filesystem: 'flush and snapshot', application: 'freeze and snapshot' },
+  together: { crash: 'snapshot together', filesystem: 'flush together', application: 'freeze together' },
+};
 
 /** An instant that was told wrong is wrong for all that have it: whoever comes later must not take it for good. */
 async function dropCapture({ capture: together }: RunJob, { site }: RunContext): Promise<void> {
@@ -55,15 +54,15 @@ async function dropCapture({ capture: together }: RunJob, { site }: RunContext):
 async function capture(
   { workloadId, capture: together }: RunJob,
   key: string,
-  freeze: boolean,
+  consistency: Consistency,
   { site }: RunContext,
-): Promise<{ readonly takenMs: EpochMs; readonly frozen: boolean }> {
-  if (!together) return { ...(await site.snapshot({ key, workloadId, freeze })), frozen: freeze };
+): Promise<{ readonly takenMs: EpochMs; readonly consistency: Consistency }> {
+  if (!together) return { ...(await site.snapshot({ key, workloadId, consistency })), consistency };
   const members = (await together.members()).map((member) => ({
     key: runKeys(member.runId, 1, true).snapshot,
     workloadId: member.workloadId,
   }));
-  return site.snapshotTogether({ key: together.key, own: { key, workloadId }, members, freeze });
+  return site.snapshotTogether({ key: together.key, own: { key, workloadId }, members, consistency });
 }
 
-const FREEZE_CAUSES: ReadonlySet<CauseCode> = new Set(['guest-credentials', 'guest-agent-missing', 'freeze-timeout']);
+const GUEST_CAUSES: ReadonlySet<CauseCode> = new Set(['guest-credentials', 'guest-agent-missing', 'freeze-timeout']);

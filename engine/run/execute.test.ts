@@ -1,7 +1,7 @@
 import { executeRun } from '@/engine/run/execute';
 import { ATTEMPTS, backoffMs, type RunContext, type RunJob } from '@/engine/run/job';
 import { ControllerError, type SiteController } from '@/connectors/site-controller';
-import type { Lane } from '@/core/protect/policy';
+import type { Consistency, Lane } from '@/core/protect/policy';
 import { HOUR } from '@/core/units';
 
 const lane: Lane = {
@@ -143,12 +143,12 @@ test('a copy without a point to copy says so, and may be tried again', async () 
   expect(outcome).toMatchObject({ kind: 'failed', code: 'no-source-point', retryable: true });
 });
 
-const refuse = (code: 'freeze-timeout' | 'site-no-answer') =>
+const refuse = (code: 'freeze-timeout' | 'guest-agent-missing' | 'site-no-answer') =>
   new ControllerError({ code, subject: 'tkt-db-01', detail: 'No.' });
 /** Refuses a snapshot with freeze, takes one without. */
-const onlyWithout = (code: 'freeze-timeout' | 'site-no-answer') => ({
-  snapshot: ({ freeze }: { freeze: boolean }) =>
-    freeze ? Promise.reject(refuse(code)) : Promise.resolve({ takenMs: 100 }),
+const onlyWithout = (code: 'freeze-timeout' | 'guest-agent-missing' | 'site-no-answer') => ({
+  snapshot: ({ consistency }: { consistency: Consistency }) =>
+    consistency === 'crash' ? Promise.resolve({ takenMs: 100 }) : Promise.reject(refuse(code)),
 });
 
 test('a guest that cannot be frozen fails the run, or by setting costs the point its freeze', async () => {
@@ -162,6 +162,22 @@ test('a guest that cannot be frozen fails the run, or by setting costs the point
   });
   // Only a freeze is done without: a site that does not answer is a failure as ever.
   expect(await executeRun(lenient, context(onlyWithout('site-no-answer')))).toMatchObject({ code: 'site-no-answer' });
+});
+
+test('file systems are flushed where the lane asks for that, and the point says so', async () => {
+  const asked: Consistency[] = [];
+  const flushing = { ...job, lane: { ...lane, consistency: 'filesystem' as const } };
+  const snapshot = ({ consistency }: { consistency: Consistency }) => (
+    asked.push(consistency),
+    Promise.resolve({ takenMs: 100 })
+  );
+  const outcome = await executeRun(flushing, context({ snapshot }));
+  expect(outcome).toMatchObject({ kind: 'succeeded', consistency: 'filesystem' });
+  expect([asked, outcome.steps[0]?.name]).toEqual([['filesystem'], 'flush and snapshot']);
+  const lenient = { ...flushing, lane: { ...flushing.lane, withoutFreeze: 'go-on' as const } };
+  expect(await executeRun(lenient, context(onlyWithout('guest-agent-missing')))).toMatchObject({
+    consistency: 'crash',
+  });
 });
 
 test.each([
@@ -201,7 +217,7 @@ test('a capture whose instant is told wrong is dropped for all of its members', 
       ]),
   };
   const over: Partial<SiteController> = {
-    snapshotTogether: () => Promise.resolve({ takenMs: HOUR, frozen: true }),
+    snapshotTogether: () => Promise.resolve({ takenMs: HOUR, consistency: 'application' }),
     releaseSnapshot: (key) => (released.push(key), Promise.resolve()),
   };
   const outcome = await executeRun({ ...job, capture }, context(over));
@@ -213,7 +229,7 @@ test('who comes late to a capture takes its instant, and keeps its snapshot for 
   const calls: string[] = [];
   const capture = { key: 'g1', members: () => Promise.resolve([{ runId: 9, workloadId: 1 }]) };
   const over: Partial<SiteController> = {
-    snapshotTogether: () => Promise.resolve({ takenMs: -HOUR, frozen: false }),
+    snapshotTogether: () => Promise.resolve({ takenMs: -HOUR, consistency: 'crash' }),
     startTransfer: () => Promise.reject(new ControllerError({ code: 'link-down', subject: 'line', detail: '' })),
   };
   const failed = await executeRun({ ...job, capture }, context(over, calls));
@@ -248,7 +264,7 @@ test('a stream is opened by its first point and marked by the next ones', async 
 test('the snapshot of a capture outlives its run: a try after a crash goes on from the same instant', async () => {
   const calls: string[] = [];
   const capture = { key: 'g1', members: () => Promise.resolve([{ runId: 9, workloadId: 1 }]) };
-  const snapshotTogether = () => Promise.resolve({ takenMs: 100, frozen: true });
+  const snapshotTogether = () => Promise.resolve({ takenMs: 100, consistency: 'application' as const });
   const outcome = await executeRun({ ...job, capture }, context({ snapshotTogether }, calls));
   expect(outcome.kind).toBe('succeeded');
   expect(calls).not.toContain('releaseSnapshot');

@@ -53,7 +53,7 @@ function refusal(act: () => unknown): string {
 /** A world in which machine 1 streams since T0 + 1 h. */
 function streaming(): World {
   const world = new World(estate, T0);
-  world.takeSnapshot('s1', 1, false);
+  world.takeSnapshot('s1', 1, 'crash');
   world.startTransfer({ key: 'c1', snapshotKey: 's1', kind: 'stream', place: STORE, excludeRoles: [] });
   world.transfers.advance(T0 + HOUR);
   world.openStream({ key: 't1', copyKey: 'c1', place: STORE, journalMs: 2 * HOUR });
@@ -154,7 +154,7 @@ test('a cut that outlasts the staging buffer leaves a gap in the journal', () =>
     disks: [{ ...workload(1).disks[0]!, sizeBytes: 4000 * GIB, activeShare: 1, periodMs: HOUR }],
   };
   const world = new World({ ...estate, workloads: [heavy], links: [{ ...estate.links[0]!, rateBps: 40e9 }] }, T0);
-  world.takeSnapshot('s1', 1, false);
+  world.takeSnapshot('s1', 1, 'crash');
   world.startTransfer({ key: 'c1', snapshotKey: 's1', kind: 'stream', place: STORE, excludeRoles: [] });
   world.transfers.advance(T0 + HOUR);
   world.openStream({ key: 't1', copyKey: 'c1', place: STORE, journalMs: 12 * HOUR });
@@ -189,7 +189,7 @@ test('streams, captures, shipments and throttles survive a restart', () => {
       { key: 's2', workloadId: 2 },
       { key: 's3', workloadId: 3 },
     ],
-    true,
+    'application',
   );
   const capturedMs = world.nowMs;
   const arrivesMs = world.shipDisk('s2', STORE, []);
@@ -203,19 +203,19 @@ test('streams, captures, shipments and throttles survive a restart', () => {
   expect(stream(other)).toEqual(before);
   expect(other.transfers.throttlesOf(1)).toEqual([throttle]);
   other.transfers.advance(other.nowMs + HOUR);
-  expect(other.takeTogether('g', { key: 's3', workloadId: 3 }, [], true).takenMs).toBe(capturedMs);
+  expect(other.takeTogether('g', { key: 's3', workloadId: 3 }, [], 'application').takenMs).toBe(capturedMs);
   expect(other.shipDisk('s2', STORE, [])).toBe(arrivesMs);
 });
 
 test('together: all at one instant or none; whoever has lost its snapshot gets one of its own', () => {
   const world = new World(estate, T0);
   const names = [1, 2, 3].map((workloadId) => ({ key: `s${workloadId}`, workloadId }));
-  const take = (own: number) => world.takeTogether('g', names[own]!, names, true);
+  const take = (own: number) => world.takeTogether('g', names[own]!, names, 'application');
   world.setFault({ kind: 'freeze-timeout', subject: 'vm-3' });
   expect(refusal(() => take(0))).toBe('freeze-timeout vm-3');
   expect(world.snapshots.byKey.size).toBe(0);
   world.clearFault('freeze-timeout', 'vm-3');
-  expect(take(0)).toMatchObject({ takenMs: T0, frozen: true });
+  expect(take(0)).toMatchObject({ takenMs: T0, consistency: 'application' });
   world.transfers.advance(T0 + HOUR);
   expect(take(1).takenMs).toBe(T0);
   world.releaseSnapshot('s2');
@@ -226,15 +226,15 @@ test('together: all at one instant or none; whoever has lost its snapshot gets o
 
 test('a shipped disk takes two days; then only what changed since goes over the line, and the ground goes with the first copy', () => {
   const world = new World(estate, T0);
-  world.takeSnapshot('s1', 1, false);
+  world.takeSnapshot('s1', 1, 'crash');
   expect(world.shipDisk('s1', STORE, [])).toBe(T0 + 2 * DAY);
   world.transfers.advance(T0 + DAY);
   expect(world.shipDisk('s1', STORE, [])).toBe(T0 + 2 * DAY);
   world.transfers.advance(T0 + 2 * DAY);
   expect(world.shipDisk('s1', STORE, [])).toBe(world.nowMs);
-  world.takeSnapshot('s9', 1, false);
+  world.takeSnapshot('s9', 1, 'crash');
   const full = new World(estate, T0);
-  full.takeSnapshot('s1', 1, false);
+  full.takeSnapshot('s1', 1, 'crash');
   const { sendBytes } = world.readChanges('s9', STORE, []);
   expect(sendBytes).toBeLessThan(full.readChanges('s1', STORE, []).sendBytes / 2);
   world.startTransfer({ key: 'c9', snapshotKey: 's9', kind: 'replica', place: STORE, excludeRoles: [] });
@@ -245,7 +245,7 @@ test('a shipped disk takes two days; then only what changed since goes over the 
 test('compression and encryption change what goes over the line and how fast, not what is stored', () => {
   const sent = (sending?: Parameters<World['startTransfer']>[0]['sending']) => {
     const world = new World({ ...estate, links: [{ ...estate.links[0]!, rateBps: 100e9 }] }, T0);
-    world.takeSnapshot('s1', 1, false);
+    world.takeSnapshot('s1', 1, 'crash');
     const order = { key: 'c1', snapshotKey: 's1', kind: 'replica', place: STORE, excludeRoles: [] } as const;
     world.startTransfer(sending ? { ...order, sending } : order);
     world.transfers.advance(T0 + HOUR);
@@ -266,7 +266,7 @@ test('a throttle holds a transfer back in its hours, to the minute', () => {
   const world = new World(estate, T0);
   const hours = { kind: 'weekly', zone: 'UTC', weekdays: [4], fromMin: 0, toMin: 7 * 60 + 30 } as const;
   world.transfers.throttle(1, [{ when: hours, rateBps: 8e6 }]);
-  world.takeSnapshot('s1', 1, false);
+  world.takeSnapshot('s1', 1, 'crash');
   world.startTransfer({ key: 'c1', snapshotKey: 's1', kind: 'replica', place: STORE, excludeRoles: [] });
   world.transfers.advance(T0 + 20 * MINUTE);
   expect(world.transfers.progress('c1').rateBps).toBe(8e6);

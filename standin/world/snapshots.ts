@@ -1,4 +1,5 @@
 /** Snapshots on working disks: of one machine, or of several at the same instant. */
+import type { Consistency } from '@/core/protect/policy';
 import { MINUTE, type EpochMs } from '@/core/units';
 import type { Estate, EstateWorkload } from '@/standin/world/estate';
 import type { Faults } from '@/standin/world/faults';
@@ -21,7 +22,7 @@ interface NamedWorkload {
 interface Capture {
   readonly key: string;
   readonly takenMs: EpochMs;
-  readonly frozen: boolean;
+  readonly consistency: Consistency;
   readonly snapshotKeys: readonly string[];
 }
 
@@ -38,10 +39,10 @@ export class Snapshots {
   ) {}
 
   /** The instant it was taken is told by the clock of the site, right or wrong. */
-  take(key: string, workload: EstateWorkload, freeze: boolean, nowMs: EpochMs): Snapshot {
+  take(key: string, workload: EstateWorkload, consistency: Consistency, nowMs: EpochMs): Snapshot {
     const known = this.byKey.get(key);
     if (known) return this.asSiteTells(known, workload);
-    this.requireTakeable(workload, freeze);
+    this.requireTakeable(workload, consistency);
     const snapshot = { key, workloadId: workload.id, takenMs: nowMs };
     this.byKey.set(key, snapshot);
     return this.asSiteTells(snapshot, workload);
@@ -52,17 +53,17 @@ export class Snapshots {
     key: string,
     own: NamedWorkload,
     members: readonly NamedWorkload[],
-    freeze: boolean,
+    consistency: Consistency,
     nowMs: EpochMs,
-  ): { readonly takenMs: EpochMs; readonly frozen: boolean } {
+  ): { readonly takenMs: EpochMs; readonly consistency: Consistency } {
     const known = this.captures.get(key);
     if (known && this.byKey.has(own.key)) return known;
-    if (known) return { takenMs: this.take(own.key, own.workload, freeze, nowMs).takenMs, frozen: freeze };
-    for (const { workload } of members) this.requireTakeable(workload, freeze);
+    if (known) return { takenMs: this.take(own.key, own.workload, consistency, nowMs).takenMs, consistency };
+    for (const { workload } of members) this.requireTakeable(workload, consistency);
     for (const member of members)
       this.byKey.set(member.key, { key: member.key, workloadId: member.workload.id, takenMs: nowMs });
     const { takenMs } = this.asSiteTells({ ...own, workloadId: own.workload.id, takenMs: nowMs }, own.workload);
-    const capture = { key, takenMs, frozen: freeze, snapshotKeys: members.map((member) => member.key) };
+    const capture = { key, takenMs, consistency, snapshotKeys: members.map((member) => member.key) };
     this.captures.set(key, capture);
     return capture;
   }
@@ -91,18 +92,22 @@ export class Snapshots {
   /** Takes up what `inFlight` gave, after a restart. */
   restore({ snapshots, captures }: ReturnType<Snapshots['inFlight']>): void {
     for (const snapshot of snapshots) this.byKey.set(snapshot.key, snapshot);
-    for (const capture of captures) this.captures.set(capture.key, capture);
+    // One that an older version left says nothing of it: it is not told better than it may be.
+    for (const capture of captures)
+      this.captures.set(capture.key, { ...capture, consistency: capture.consistency ?? 'crash' });
   }
 
-  private requireTakeable(workload: EstateWorkload, freeze: boolean): void {
+  private requireTakeable(workload: EstateWorkload, consistency: Consistency): void {
     if (workload.cluster !== undefined && this.faults.has('host-lost', workload.cluster))
       throw new WorldRefusal('host-lost', workload.cluster, `${workload.name} does not run.`);
     if (this.faults.has('disks-moving', workload.name))
       throw new WorldRefusal('disks-moving', workload.name, 'A move of its disks to another datastore goes on.');
-    if (freeze) this.requireFreeze(workload);
+    if (consistency !== 'crash') this.requireAgent(workload);
+    if (consistency === 'application' && this.faults.has('freeze-timeout', workload.name))
+      throw new WorldRefusal('freeze-timeout', workload.name, 'The guest did not hold still within 60 s.');
   }
 
-  private requireFreeze(workload: EstateWorkload): void {
+  private requireAgent(workload: EstateWorkload): void {
     if (!workload.guestAgent || this.faults.has('guest-agent-missing', workload.name))
       throw new WorldRefusal(
         'guest-agent-missing',
@@ -111,8 +116,6 @@ export class Snapshots {
       );
     if (this.faults.has('guest-credentials', workload.name))
       throw new WorldRefusal('guest-credentials', workload.name, 'The guest agent answered: credentials not accepted.');
-    if (this.faults.has('freeze-timeout', workload.name))
-      throw new WorldRefusal('freeze-timeout', workload.name, 'The guest did not hold still within 60 s.');
   }
 
   private asSiteTells(snapshot: Snapshot, workload: EstateWorkload): Snapshot {

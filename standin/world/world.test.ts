@@ -1,4 +1,5 @@
 import type { LaneKind } from '@/core/protect/policy';
+import type { Consistency } from '@/core/protect/policy';
 import { GIB, HOUR, MINUTE } from '@/core/units';
 import type { Estate } from '@/standin/world/estate';
 import { CloneYard } from '@/standin/world/clones';
@@ -53,21 +54,21 @@ const order = (key: string, snapshotKey: string, kind: LaneKind, place: typeof R
 
 /** A copy of workload 1 at a place, complete. */
 function copied(world: World, place: typeof REPO | typeof STORE = STORE, key = 'c1'): void {
-  world.takeSnapshot(`s-${key}`, 1, false);
+  world.takeSnapshot(`s-${key}`, 1, 'crash');
   world.startTransfer(order(key, `s-${key}`, 'replica', place));
   world.transfers.advance(world.nowMs + HOUR);
 }
 
 test('a snapshot holds the instant it was first taken, whoever asks again', () => {
   const world = new World(estate, T0);
-  const first = world.takeSnapshot('s1', 1, false);
+  const first = world.takeSnapshot('s1', 1, 'crash');
   world.transfers.advance(T0 + MINUTE);
-  expect(world.takeSnapshot('s1', 1, false)).toEqual(first);
+  expect(world.takeSnapshot('s1', 1, 'crash')).toEqual(first);
 });
 
 test('a transfer completes after its bytes and its setup, and the copy reads back as the source was', () => {
   const world = new World(estate, T0);
-  world.takeSnapshot('s1', 1, false);
+  world.takeSnapshot('s1', 1, 'crash');
   const { digest, sendBytes } = world.readChanges('s1', STORE, []);
   world.startTransfer(order('c1', 's1', 'replica', STORE));
   const { completedMs: early, expectedMs } = world.transfers.progress('c1');
@@ -86,20 +87,20 @@ test.each<[string, Parameters<World['setFault']>[0], string]>([
 ])('%s refuses a frozen snapshot by its cause, and heals', (_name, fault, said) => {
   const world = new World(estate, T0);
   world.setFault(fault);
-  expect(refusal(() => world.takeSnapshot('s', 1, true))).toBe(said);
+  expect(refusal(() => world.takeSnapshot('s', 1, 'application'))).toBe(said);
   world.clearFault(fault.kind, fault.subject);
-  expect(refusal(() => world.takeSnapshot('s', 1, true))).toBe('done');
+  expect(refusal(() => world.takeSnapshot('s', 1, 'application'))).toBe('done');
 });
 
 test('a machine without guest agent cannot be frozen, but can be copied', () => {
   const world = new World(estate, T0);
-  expect(refusal(() => world.takeSnapshot('s', 2, true))).toBe('guest-agent-missing vm-2');
-  expect(refusal(() => world.takeSnapshot('s', 2, false))).toBe('done');
+  expect(refusal(() => world.takeSnapshot('s', 2, 'application'))).toBe('guest-agent-missing vm-2');
+  expect(refusal(() => world.takeSnapshot('s', 2, 'crash'))).toBe('done');
 });
 
 test('a cut link fails what is under way and refuses what comes, a full repository too', () => {
   const world = new World(estate, T0);
-  world.takeSnapshot('s1', 1, false);
+  world.takeSnapshot('s1', 1, 'crash');
   world.startTransfer(order('c1', 's1', 'backup', REPO));
   world.setFault({ kind: 'link-cut', subject: 'line' });
   expect(world.transfers.progress('c1').failure?.code).toBe('link-down');
@@ -131,7 +132,7 @@ const asWritten = <T>(value: T): T => JSON.parse(JSON.stringify(value)) as T;
 
 test('what is in flight survives a restart: it completes where it stood', () => {
   const world = new World(estate, T0);
-  world.takeSnapshot('s1', 1, false);
+  world.takeSnapshot('s1', 1, 'crash');
   world.startTransfer(order('c1', 's1', 'replica', STORE));
   world.transfers.advance(T0 + 10_000);
   const again = new World(estate, world.nowMs);
@@ -278,14 +279,14 @@ test('a read-only repository takes nothing in and lets nothing go, and still rea
   copied(world, REPO, 'a');
   world.setFault({ kind: 'repository-read-only', subject: 'mil-r1' });
   expect(refusal(() => world.deleteCopy(REPO, 'a'))).toBe('repository-read-only mil-r1');
-  world.takeSnapshot('s2', 1, false);
+  world.takeSnapshot('s2', 1, 'crash');
   expect(refusal(() => world.startTransfer(order('b', 's2', 'backup', REPO)))).toBe('repository-read-only mil-r1');
   expect(refusal(() => world.verifyCopy(REPO, 'a'))).toBe('done');
 });
 
 test('a killed mover breaks what it sends, and takes nothing until it is back', () => {
   const world = new World(estate, T0);
-  world.takeSnapshot('s', 1, false);
+  world.takeSnapshot('s', 1, 'crash');
   world.startTransfer(order('a', 's', 'replica', STORE));
   world.transfers.advance(T0 + 1000);
   world.setFault({ kind: 'mover-killed', subject: 'm' });
@@ -310,28 +311,35 @@ test('a lossy link carries what loss lets through (Mathis), never more than the 
 test('a drifting clock tells a wrong instant; the content is still that of the true one', () => {
   const world = new World(estate, T0);
   world.setFault({ kind: 'clock-drift', subject: 'Ostgate' });
-  expect(world.takeSnapshot('s', 1, false).takenMs).toBe(T0 + 20 * MINUTE);
+  expect(world.takeSnapshot('s', 1, 'crash').takenMs).toBe(T0 + 20 * MINUTE);
   world.startTransfer(order('a', 's', 'replica', STORE));
   world.transfers.advance(T0 + HOUR);
   expect(world.requireCopy(STORE, 'a').takenMs).toBe(T0);
 });
 
-test.each<[Parameters<World['setFault']>[0], boolean, string]>([
-  [{ kind: 'site-credentials', subject: 'Ostgate' }, false, 'site-credentials Ostgate'],
-  [{ kind: 'name-lookup', subject: 'Ostgate' }, false, 'name-lookup Ostgate'],
-  [{ kind: 'guest-agent-missing', subject: 'vm-1' }, true, 'guest-agent-missing vm-1'],
-  [{ kind: 'freeze-timeout', subject: 'vm-1' }, true, 'freeze-timeout vm-1'],
-])('%j refuses a snapshot by its cause, and heals', (fault, freeze, said) => {
+test.each<[Parameters<World['setFault']>[0], Consistency, string]>([
+  [{ kind: 'site-credentials', subject: 'Ostgate' }, 'crash', 'site-credentials Ostgate'],
+  [{ kind: 'name-lookup', subject: 'Ostgate' }, 'crash', 'name-lookup Ostgate'],
+  [{ kind: 'guest-agent-missing', subject: 'vm-1' }, 'application', 'guest-agent-missing vm-1'],
+  [{ kind: 'freeze-timeout', subject: 'vm-1' }, 'application', 'freeze-timeout vm-1'],
+  [{ kind: 'guest-credentials', subject: 'vm-1' }, 'filesystem', 'guest-credentials vm-1'],
+])('%j refuses a snapshot by its cause, and heals', (fault, consistency, said) => {
   const world = new World(estate, T0);
   world.setFault(fault);
-  expect(refusal(() => world.takeSnapshot('s', 1, freeze))).toBe(said);
+  expect(refusal(() => world.takeSnapshot('s', 1, consistency))).toBe(said);
   world.clearFault(fault.kind, fault.subject);
-  expect(refusal(() => world.takeSnapshot('s', 1, freeze))).toBe('done');
+  expect(refusal(() => world.takeSnapshot('s', 1, consistency))).toBe('done');
+});
+
+test('a guest that does not hold still can have its file systems flushed all the same', () => {
+  const world = new World(estate, T0);
+  world.setFault({ kind: 'freeze-timeout', subject: 'vm-1' });
+  expect(refusal(() => world.takeSnapshot('s', 1, 'filesystem'))).toBe('done');
 });
 
 test('a snapshot that is stuck stays until it can go', () => {
   const world = new World(estate, T0);
-  world.takeSnapshot('s', 1, false);
+  world.takeSnapshot('s', 1, 'crash');
   world.setFault({ kind: 'stuck-snapshot', subject: 'vm-1' });
   expect(refusal(() => world.releaseSnapshot('s'))).toBe('stuck-snapshot vm-1');
   expect(world.snapshots.byKey.has('s')).toBe(true);

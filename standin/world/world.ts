@@ -3,7 +3,7 @@
  * Every change carries a key; the same key twice has one effect.
  */
 import type { Fault } from '@/core/protect/fault';
-import { USUAL_SENDING, type DiskRole, type LaneKind, type Sending } from '@/core/protect/policy';
+import { USUAL_SENDING, type Consistency, type DiskRole, type LaneKind, type Sending } from '@/core/protect/policy';
 import type { EpochMs } from '@/core/units';
 import { DiskContent } from '@/standin/world/content';
 import { COMPRESSED, CopyStore, type Copy } from '@/standin/world/copies';
@@ -96,18 +96,18 @@ export class World {
       throw new WorldRefusal('site-credentials', site.name, 'The controller answered: credentials expired.');
   }
 
-  takeSnapshot(key: string, workloadId: number, freeze: boolean): Snapshot {
+  takeSnapshot(key: string, workloadId: number, consistency: Consistency): Snapshot {
     const workload = this.workload(workloadId);
     this.requireSite(workload.siteId);
-    return this.snapshots.take(key, workload, freeze, this.nowMs);
+    return this.snapshots.take(key, workload, consistency, this.nowMs);
   }
 
   /** Several machines at the same instant. */
-  takeTogether(key: string, own: SnapshotName, names: readonly SnapshotName[], freeze: boolean) {
+  takeTogether(key: string, own: SnapshotName, names: readonly SnapshotName[], consistency: Consistency) {
     const named = (name: SnapshotName) => ({ key: name.key, workload: this.workload(name.workloadId) });
     const members = names.map(named);
     for (const { workload } of members) this.requireSite(workload.siteId);
-    return this.snapshots.takeTogether(key, named(own), members, freeze, this.nowMs);
+    return this.snapshots.takeTogether(key, named(own), members, consistency, this.nowMs);
   }
 
   readChanges(snapshotKey: string, placeName: PlaceName, excludeRoles: readonly DiskRole[]) {

@@ -33,7 +33,7 @@ async function left(): Promise<Controller> {
 }
 
 function send(key: string, workloadId: number): void {
-  controller.world.takeSnapshot(`s${key}`, workloadId, false);
+  controller.world.takeSnapshot(`s${key}`, workloadId, 'crash');
   controller.world.startTransfer({
     key,
     snapshotKey: `s${key}`,

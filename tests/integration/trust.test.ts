@@ -112,7 +112,7 @@ test('reconciliation: a copy nobody knows, a point whose copy is gone, a leftove
   if (!victim) throw new Error('no point was taken');
   await harbour.operation('deleteCopy', { place: { kind: 'repository', id: 2 }, copyKey: victim.copy_key });
   // A snapshot of a run that has ended: what a crash between sending and recording leaves.
-  await harbour.operation('snapshot', { key: 's1.9', workloadId: 1, freeze: false });
+  await harbour.operation('snapshot', { key: 's1.9', workloadId: 1, consistency: 'crash' });
   await pass(7 * HOUR);
   const findings = await harbour.rows<{ kind: string; copy_key: string }>(
     'SELECT kind, copy_key FROM findings WHERE to_ms IS NULL ORDER BY kind, copy_key',

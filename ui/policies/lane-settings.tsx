@@ -26,8 +26,10 @@ export interface PlaceChoices {
 
 const FREEZES: ReadonlyArray<readonly [FreezeChoice, string]> = [
   ['crash', 'without'],
+  ['filesystem', 'file systems flushed; the run fails without'],
+  ['filesystem or crash', 'file systems flushed, where it can be had'],
   ['application', 'with; the run fails without'],
-  ['where-it-can', 'with, where it can be had'],
+  ['application or crash', 'with, where it can be had'],
 ];
 const FIRST_WORDS: Readonly<Record<FirstCopy, string>> = {
   'at-once': 'over the line at once',

@@ -2,6 +2,7 @@
 import { USUAL_SENDING, journalSpan, type Lane } from '@/core/protect/policy';
 import { writeWindows } from '@/core/time/window-text';
 import type { Opening, Window } from '@/core/time/window';
+import { CONSISTENCY_WORDS } from '@/ui/consistency-words';
 import { span } from '@/ui/format';
 
 const FIRST = { 'at-once': '', 'at-night': 'first copy at night', shipped: 'first copy on a disk' } as const;
@@ -23,8 +24,8 @@ export function saySettings(lane: Lane): string {
 
 function sayFreeze({ kind, consistency, withoutFreeze, source }: Lane): string {
   if (kind === 'copy') return `of ${source ?? 'nothing'}`;
-  if (consistency === 'crash') return 'without guest freeze';
-  return withoutFreeze === 'go-on' ? 'with guest freeze where it can be had' : 'with guest freeze';
+  const where = consistency !== 'crash' && withoutFreeze === 'go-on' ? ' where it can be had' : '';
+  return `${CONSISTENCY_WORDS[consistency]}${where}`;
 }
 
 export const weeklyOf = (windows: readonly Window[]) => windows.filter((w) => w.kind === 'weekly');

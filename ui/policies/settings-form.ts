@@ -1,9 +1,24 @@
 /** A lane's settings as the fields of its editor, both ways. */
-import { USUAL_SENDING, type DiskRole, type FirstCopy, type Lane, type Sending } from '@/core/protect/policy';
+import {
+  USUAL_SENDING,
+  type Consistency,
+  type DiskRole,
+  type FirstCopy,
+  type Lane,
+  type Sending,
+} from '@/core/protect/policy';
 import { parseWindows, writeWindows } from '@/core/time/window-text';
 import { weeklyOf } from '@/ui/policies/lane-words';
 
-export type FreezeChoice = 'crash' | 'application' | 'where-it-can';
+/** What the guest is asked for, and whether a run goes on where that cannot be had. */
+export const FREEZE_CHOICES = [
+  'crash',
+  'filesystem',
+  'filesystem or crash',
+  'application',
+  'application or crash',
+] as const;
+export type FreezeChoice = (typeof FREEZE_CHOICES)[number];
 export interface SettingsFields {
   readonly freeze: FreezeChoice;
   readonly excludeRoles: readonly DiskRole[];
@@ -21,9 +36,9 @@ export interface SettingsFields {
 
 export function settingsOf(lane: Lane): SettingsFields {
   const { compression, encrypted } = lane.sending ?? USUAL_SENDING;
-  const frozen = lane.withoutFreeze === 'go-on' ? 'where-it-can' : 'application';
+  const { consistency } = lane;
   return {
-    freeze: lane.consistency === 'crash' ? 'crash' : frozen,
+    freeze: consistency !== 'crash' && lane.withoutFreeze === 'go-on' ? `${consistency} or crash` : consistency,
     excludeRoles: lane.excludeRoles,
     compression,
     encrypted,
@@ -56,10 +71,10 @@ export function readSettings(fields: SettingsFields, lane: Lane, zone: string): 
   const blackouts = [...never, ...dated(lane.opening?.blackouts)];
   const sent = lane.kind !== 'snapshot';
   const settings: Settings = {
-    consistency: fields.freeze === 'crash' ? 'crash' : 'application',
+    consistency: fields.freeze.split(' ', 1)[0] as Consistency,
     excludeRoles: fields.excludeRoles,
     targets: fields.targets,
-    ...(fields.freeze === 'where-it-can' ? { withoutFreeze: 'go-on' as const } : {}),
+    ...(fields.freeze.endsWith(' or crash') ? { withoutFreeze: 'go-on' as const } : {}),
     ...(sent && (fields.encrypted || fields.compression !== USUAL_SENDING.compression)
       ? { sending: { compression: fields.compression, encrypted: fields.encrypted } }
       : {}),

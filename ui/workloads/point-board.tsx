@@ -1,8 +1,10 @@
 'use client';
 /** Recovery points by place over a time axis that thins with age, and the one picked with its reason. */
 import { useMemo, useState, type KeyboardEvent } from 'react';
+import type { Consistency } from '@/core/protect/policy';
 import { DAY, HOUR } from '@/core/units';
 import { useAct } from '@/ui/act';
+import { CONSISTENCY_WORDS } from '@/ui/consistency-words';
 import { bytes, exact, span, when } from '@/ui/format';
 import { useFrame } from '@/ui/frame/frame-context';
 import { Glyph } from '@/ui/glyph';
@@ -15,7 +17,7 @@ export interface BoardPoint {
   readonly site: string;
   readonly takenMs: number;
   readonly usableMs: number;
-  readonly consistency: string;
+  readonly consistency: Consistency;
   readonly digest: string;
   readonly storedBytes: number;
   readonly why: string;
@@ -34,6 +36,8 @@ export interface BoardJournal {
   readonly spans: ReadonlyArray<{ readonly fromMs: number; readonly toMs: number }>;
 }
 
+/** Of a point, by what it was taken with. */
+const HEIGHTS: Readonly<Record<Consistency, number>> = { crash: 13, filesystem: 16, application: 20 };
 const LEFT = 176;
 const ROW = 38;
 const TOP = 26;
@@ -81,7 +85,8 @@ export function PointBoard({
         <span className="note">{points.length} points; where each is and how they thin with age</span>
         <div className="legend" aria-hidden="true">
           <span>tall: with guest freeze</span>
-          <span>short: without</span>
+          <span>less: file systems flushed</span>
+          <span>short: neither</span>
           <span>
             <Glyph name="lock" size={10} /> held or immutable
           </span>
@@ -161,7 +166,7 @@ export function PointBoard({
                   </rect>
                 ))}
               {row.points.map((p) => {
-                const tall = p.consistency === 'application' ? 20 : 13;
+                const tall = HEIGHTS[p.consistency];
                 const chosen = p.id === picked.id;
                 return (
                   <g key={p.id} onClick={() => setPickedId(p.id)} style={{ cursor: 'pointer' }}>
@@ -260,7 +265,7 @@ function Picked({
         </span>
       )}
       <span className="t2">
-        {bytes(p.storedBytes)} stored, {p.consistency === 'application' ? 'with' : 'without'} guest freeze
+        {bytes(p.storedBytes)} stored, {CONSISTENCY_WORDS[p.consistency]}
       </span>
       <span className="t2 mono" title={`SHA-256 ${p.digest}`}>
         {p.digest.slice(0, 12)}

@@ -5,6 +5,7 @@ import { connected, idOf, momentOf, type SubjectProps } from '@/app/context';
 import { displayZone } from '@/queries/connect';
 import { workloadView, type WorkloadView } from '@/queries/workload';
 import { ActButton } from '@/ui/act';
+import { CONSISTENCY_WORDS } from '@/ui/consistency-words';
 import { bytes, exact, percent, span, when } from '@/ui/format';
 import { AsOfBand } from '@/ui/frame/as-of-band';
 import { Gauge } from '@/ui/gauge';
@@ -197,7 +198,7 @@ function Enrolment({ view, zone, asOfMs }: { view: WorkloadView; zone: string; a
             <tr key={lane.key}>
               <td>
                 <b>{lane.key}</b> {lane.cadence}
-                {lane.consistency === 'application' ? ', with guest freeze' : ''}
+                {lane.consistency === 'crash' ? '' : `, ${CONSISTENCY_WORDS[lane.consistency]}`}
               </td>
               <td colSpan={2} className="r t2">
                 {lane.dueMs !== null && <i title={exact(lane.dueMs, zone)}>next {when(lane.dueMs, zone, asOfMs)}</i>}
