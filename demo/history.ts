@@ -9,7 +9,7 @@ import type { EpochMs } from '@/core/units';
 import type { Place, SiteController } from '@/connectors/site-controller';
 import { rehearse, type DrillPoint } from '@/engine/drill/rehearse';
 import { executeRun } from '@/engine/run/execute';
-import { ATTEMPTS, backoffMs, runKeys, type Capture, type Outcome, type SourcePoint } from '@/engine/run/job';
+import { backoffMs, isTriedAgain, runKeys, type Capture, type Outcome, type SourcePoint } from '@/engine/run/job';
 import { streamKey } from '@/engine/streams';
 import { Waits } from '@/engine/waits';
 import type { FleetRunbook, FleetWorkload } from '@/demo/fleet';
@@ -260,7 +260,7 @@ export class HistoryMaker {
     run.outcome = outcome;
     state.failingSinceMs ??= outcome.endedMs;
     Object.assign(state, { failures: state.failures + 1, causeCode: outcome.code, causeSubject: outcome.subject });
-    const again = outcome.retryable && run.attempt < ATTEMPTS;
+    const again = outcome.retryable && isTriedAgain(run.attempt, run.groupKey !== null);
     // A newer occurrence already waits: this one is overtaken.
     if (!again || state.waiting) return this.end(run, 'failed');
     run.state = 'waiting';

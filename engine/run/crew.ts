@@ -5,7 +5,7 @@ import type { EpochMs } from '@/core/units';
 import { ControllerError, type Place, type SiteController } from '@/connectors/site-controller';
 import { LostLease } from '@/engine/lost-lease';
 import { executeRun, failureOf } from '@/engine/run/execute';
-import { ATTEMPTS, backoffMs, runKeys, type Outcome, type RunJob, type RunStep } from '@/engine/run/job';
+import { backoffMs, isTriedAgain, runKeys, type Outcome, type RunJob, type RunStep } from '@/engine/run/job';
 import { streamKey } from '@/engine/streams';
 import type { Waits } from '@/engine/waits';
 import type { Database } from '@/store/database';
@@ -159,7 +159,7 @@ export class Crew {
 
   private async settleOther(run: ClaimedRun, outcome: Outcome): Promise<void> {
     if (outcome.kind === 'failed') {
-      const again = outcome.retryable && run.attempt < ATTEMPTS;
+      const again = outcome.retryable && isTriedAgain(run.attempt, run.group_key !== null);
       const retryAtMs = again ? outcome.endedMs + backoffMs(run.attempt) : null;
       await settleFailure(this.db, this.owner, { ...outcome, run, retryAtMs });
     } else if (outcome.kind === 'put-off') await settlePutOff(this.db, this.owner, { ...outcome, runId: run.id });

@@ -1,5 +1,5 @@
 import { executeRun } from '@/engine/run/execute';
-import { ATTEMPTS, backoffMs, type RunContext, type RunJob } from '@/engine/run/job';
+import { backoffMs, isTriedAgain, type RunContext, type RunJob } from '@/engine/run/job';
 import { ControllerError, type SiteController } from '@/connectors/site-controller';
 import type { Consistency, Lane } from '@/core/protect/policy';
 import { HOUR } from '@/core/units';
@@ -113,11 +113,16 @@ test('a run can be cancelled while it sends', async () => {
 });
 
 test('tries follow each other at 1, 2, 4, 8 and then 15 min for an hour, then every hour for a week', () => {
-  const waits = Array.from({ length: ATTEMPTS - 1 }, (_, i) => backoffMs(i + 1) / 60_000);
+  const waits: number[] = [];
+  for (let attempt = 1; isTriedAgain(attempt, false); attempt++) waits.push(backoffMs(attempt) / 60_000);
   expect(waits.slice(0, 9)).toEqual([1, 2, 4, 8, 15, 15, 15, 60, 60]);
   const days = waits.reduce((sum, wait) => sum + wait, 0) / (24 * 60);
   expect(days).toBeGreaterThan(7);
   expect(days).toBeLessThan(7.1);
+});
+
+test('what was captured together is tried for the first hour only: its instant grows old', () => {
+  expect([1, 7, 8, 9].map((attempt) => isTriedAgain(attempt, true))).toEqual([true, true, false, false]);
 });
 
 const source = {

@@ -6,7 +6,7 @@
 import { CAUSES } from '@/core/protect/cause';
 import { ControllerError, type SiteController } from '@/connectors/site-controller';
 import {
-  ATTEMPTS,
+  isTriedAgain,
   runKeys,
   type Failure,
   type Outcome,
@@ -31,7 +31,7 @@ export async function executeRun(job: RunJob, context: RunContext): Promise<Outc
     if (context.signal.reason instanceof LostLease)
       return { kind: 'lost', steps: log.end('lost'), endedMs: context.nowMs() };
     const failure = failureOf(error, job.workloadName);
-    const triedAgain = failure.retryable && job.attempt < ATTEMPTS && !context.signal.aborted;
+    const triedAgain = failure.retryable && isTriedAgain(job.attempt, together) && !context.signal.aborted;
     await clearUp(keys, context.site, together && triedAgain);
     if (context.signal.aborted) return { kind: 'cancelled', steps: log.end('cancelled'), endedMs: context.nowMs() };
     return { ...failure, steps: log.end(failure.detail), endedMs: context.nowMs() };

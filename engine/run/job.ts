@@ -87,7 +87,15 @@ export type Outcome = (Success | Failure | PutOff | { readonly kind: 'cancelled'
 
 /** Tries within the first hour, the first included, and in all: from then on one an hour, for a week. */
 const EARLY_ATTEMPTS = 8;
-export const ATTEMPTS = EARLY_ATTEMPTS + 7 * 24;
+const ATTEMPTS = EARLY_ATTEMPTS + 7 * 24;
+
+/**
+ * Whether a run whose try `attempt` failed is tried once more. What was captured together goes on from its first instant,
+ * whose snapshots grow and whose points would come old: it has the first hour only.
+ */
+export function isTriedAgain(attempt: number, together: boolean): boolean {
+  return attempt < (together ? EARLY_ATTEMPTS : ATTEMPTS);
+}
 const LONGEST_EARLY_MS: DurationMs = 15 * MINUTE;
 
 /**

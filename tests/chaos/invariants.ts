@@ -220,9 +220,11 @@ async function exposure(harbour: Harbour, points: readonly PointRow[], untilMs: 
     }
     const first = Math.min(...mine.map((p) => p.usable_ms));
     const spans = spansOver(mine.flatMap(usableSpans), first, untilMs, RPO_MS).map((s) => `${s.fromMs}-${s.toMs}`);
+    // Before there was any point a workload is over from its enrolment on; what of that lies after the first one counts.
     const noted = misses
-      .filter((m) => m.workload_id === id && m.from_ms >= first)
-      .map((m) => `${m.from_ms}-${m.to_ms ?? untilMs}`);
+      .map((m) => ({ ...m, from_ms: Math.max(m.from_ms, first), to_ms: m.to_ms ?? untilMs }))
+      .filter((m) => m.workload_id === id && m.to_ms > m.from_ms)
+      .map((m) => `${m.from_ms}-${m.to_ms}`);
     if (spans.join() !== noted.join())
       broken.push(`workload ${id}: misses are noted as ${noted.join(', ')} and are ${spans.join(', ')}`);
   }
