@@ -61,6 +61,7 @@ export class Engine {
   private readonly startedRealMs = Date.now();
   private nowMs: EpochMs = 0;
   private stopping = false;
+  private rounds: Promise<void> = Promise.resolve();
   private beatAt = 0;
   private missesAt = 0;
   /** Of several engines one looks after what concerns all. */
@@ -87,7 +88,11 @@ export class Engine {
   }
 
   /** Works until `stop`; a round that fails is logged and the next one tries again. */
-  async run(): Promise<void> {
+  run(): Promise<void> {
+    return (this.rounds = this.goRound());
+  }
+
+  private async goRound(): Promise<void> {
     while (!this.stopping) {
       let again = false;
       try {
@@ -104,10 +109,13 @@ export class Engine {
   async stop(patienceMs = 5_000): Promise<void> {
     this.stopping = true;
     const until = Date.now() + patienceMs;
-    while ((this.crew?.busy ?? 0) > 0 && Date.now() < until) {
-      await this.crew?.poll();
+    // The round that is under way ends first: both would write what has ended.
+    await Promise.race([this.rounds, pause(patienceMs)]);
+    const { crew } = this;
+    while (crew && crew.busy > 0 && Date.now() < until) {
+      await crew.poll();
       await this.waits.untilIdle();
-      await this.crew?.settle();
+      await this.settleFinished(crew, true);
       await pause(100);
     }
     await giveBack(this.parts.db, this.id);
