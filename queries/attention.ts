@@ -48,19 +48,23 @@ export async function attention(
   isNow: boolean,
   list: readonly WorkloadStanding[],
 ): Promise<AttentionEntry[]> {
-  const [failing, enrolments, places, others, taken] = await Promise.all([
+  const [failing, bare, places, others, taken] = await Promise.all([
     select<Failing>(db, isNow ? FAILING_NOW : FAILING_THEN, { at: asOfMs }),
-    select<{ id: number }>(db, 'SELECT workload_id id FROM enrolments WHERE since_ms <= ?', [asOfMs]),
+    select<{ id: number }>(
+      db,
+      'SELECT id FROM workloads w WHERE NOT EXISTS (SELECT 1 FROM enrolments e WHERE e.workload_id = w.id AND e.since_ms <= ?)',
+      [asOfMs],
+    ),
     spaceOfPlaces(db, asOfMs),
     otherCauses(db, asOfMs),
     takenUp(db, asOfMs),
   ]);
-  const enrolled = new Set(enrolments.map((e) => e.id));
+  const enrolledNowhere = new Set(bare.map((w) => w.id));
   const byId = new Map(list.map((w) => [w.id, w]));
   const entries = foldByCause(failing, byId, asOfMs, isNow);
   const explained = new Set(entries.flatMap((e) => e.workloadIds));
-  entries.push(...notEnrolled(list.filter((w) => !enrolled.has(w.id))));
-  const unexplained = list.filter((w) => !explained.has(w.id) && enrolled.has(w.id));
+  entries.push(...notEnrolled(list.filter((w) => enrolledNowhere.has(w.id))));
+  const unexplained = list.filter((w) => !explained.has(w.id) && !enrolledNowhere.has(w.id));
   entries.push(...(await lateEntries(db, asOfMs, isNow, unexplained)));
   entries.push(...places.flatMap((p) => spaceEntry(p, asOfMs)));
   entries.push(...others);

@@ -46,7 +46,7 @@ export async function standings(db: Database, asOfMs: EpochMs, isNow: boolean): 
       'SELECT a.id, a.name, t.id tier, t.rpo_ms, t.drill_interval_ms FROM applications a JOIN tiers t ON t.id = a.tier_id',
     ),
     select<{ id: number; name: string }>(db, 'SELECT id, name FROM sites'),
-    isNow ? factsNow(db) : factsThen(db, asOfMs),
+    isNow ? factsNow(db, asOfMs) : factsThen(db, asOfMs),
   ]);
   const applicationOf = new Map(applications.map((a) => [a.id, a]));
   const siteOf = new Map(sites.map((s) => [s.id, s.name]));
@@ -105,12 +105,16 @@ function standingIn(
   };
 }
 
-/** Expected now: the soonest that a lane which does not fail, or a run already begun, should have a point usable. */
-async function factsNow(db: Database): Promise<FactsOf> {
+/**
+ * Expected now: the soonest that a lane which does not fail, or a run already begun, should have a point usable. What is due
+ * after the horizon of closing comes too late to matter, and is not read.
+ */
+async function factsNow(db: Database, nowMs: EpochMs): Promise<FactsOf> {
   const [planned, begun] = await Promise.all([
     select<Expected>(
       db,
-      `SELECT workload_id, due_ms + typical_ms expected_ms FROM schedules WHERE failing_since_ms IS NULL AND due_ms IS NOT NULL`,
+      'SELECT workload_id, due_ms + typical_ms expected_ms FROM schedules WHERE failing_since_ms IS NULL AND due_ms <= ?',
+      [nowMs + CLOSING_HORIZON_MS],
     ),
     select<Expected>(
       db,

@@ -58,11 +58,20 @@ export async function workloadPage(
   filter: WorkloadFilter,
   offset: number,
 ): Promise<WorkloadPage> {
-  const [list, policies] = await Promise.all([standings(db, asOfMs, isNow), policiesOf(db)]);
-  const chosen = list.filter((w) => matches(w, filter, policies.get(w.id))).sort(comparison(filter, policies));
+  // Of all workloads only where the choice or the order is by policy; else of the window alone.
+  const byPolicy = filter.policy !== '' || filter.sort === 'policy';
+  const [list, allPolicies] = await Promise.all([
+    standings(db, asOfMs, isNow),
+    byPolicy ? policiesOf(db) : NO_POLICIES,
+  ]);
+  const chosen = list.filter((w) => matches(w, filter, allPolicies.get(w.id))).sort(comparison(filter, allPolicies));
   const rows = chosen.slice(offset, offset + WINDOW);
   const ids = rows.map((w) => w.id);
-  const [worst, places] = await Promise.all([worstOf(db, ids, asOfMs), placesOf(db, ids, asOfMs, isNow)]);
+  const [worst, places, policies] = await Promise.all([
+    worstOf(db, ids, asOfMs),
+    placesOf(db, ids, asOfMs, isNow),
+    byPolicy ? allPolicies : policiesOf(db, ids),
+  ]);
   return {
     total: chosen.length,
     offset,
@@ -81,11 +90,16 @@ export async function workloadPage(
   };
 }
 
-async function policiesOf(db: Database): Promise<Map<number, PolicyOf>> {
+const NO_POLICIES: ReadonlyMap<number, PolicyOf> = new Map();
+
+/** `ids`: of these workloads only; absent: of all. */
+async function policiesOf(db: Database, ids?: readonly number[]): Promise<ReadonlyMap<number, PolicyOf>> {
+  if (ids && !ids.length) return NO_POLICIES;
   const [enrolments, policies] = await Promise.all([
     select<{ workload_id: number; policy_id: number; revision: number }>(
       db,
-      'SELECT workload_id, policy_id, revision FROM enrolments',
+      `SELECT workload_id, policy_id, revision FROM enrolments ${ids ? 'WHERE workload_id IN (?)' : ''}`,
+      ids ? [ids] : [],
     ),
     select<{ id: number; name: string; revision: number }>(db, 'SELECT id, name, revision FROM policies'),
   ]);
@@ -114,7 +128,7 @@ export function matches(
   return !filter.unproven || w.unproven;
 }
 
-function comparison({ sort, descending }: WorkloadFilter, policies: Map<number, PolicyOf>) {
+function comparison({ sort, descending }: WorkloadFilter, policies: ReadonlyMap<number, PolicyOf>) {
   const used = (w: WorkloadStanding) => (w.exposureMs === null ? Infinity : w.exposureMs / w.rpoMs);
   const key: Record<WorkloadSort, (w: WorkloadStanding) => string | number> = {
     name: (w) => w.name,

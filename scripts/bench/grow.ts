@@ -1,11 +1,11 @@
 /** Makes the demo's fleet a large one: workloads with enrolments and schedules, and runs with their points. */
-import { DAY } from '@/core/units';
+import { HOUR } from '@/core/units';
 import { execute, select, selectOne, type Database } from '@/store/database';
 
 /** Ids of a copied fleet begin at a multiple of this. */
 const STEP = 10_000;
 
-/** Copies the fleet until it has at least `wanted` workloads; each copy with its enrolment, and schedules that are due in a month. */
+/** Copies the fleet until it has at least `wanted` workloads; each copy with its enrolment, and schedules that are due an hour later. */
 export async function growFleet(db: Database, wanted: number): Promise<number> {
   const base = (await selectOne<{ n: number }>(db, 'SELECT COUNT(*) n FROM workloads'))?.n ?? 0;
   const fields =
@@ -24,7 +24,7 @@ export async function growFleet(db: Database, wanted: number): Promise<number> {
     );
     await execute(
       db,
-      `INSERT INTO schedules SELECT enrolment_id + ?, lane_key, workload_id + ?, due_ms + ${30 * DAY}, typical_ms, NULL, 0, NULL, NULL FROM schedules WHERE enrolment_id <= ?`,
+      `INSERT INTO schedules SELECT enrolment_id + ?, lane_key, workload_id + ?, due_ms + ${HOUR}, typical_ms, NULL, 0, NULL, NULL FROM schedules WHERE enrolment_id <= ?`,
       [by, by, base],
     );
   }
