@@ -85,7 +85,7 @@ export function PointBoard({
         <span className="note">{points.length} points; where each is and how they thin with age</span>
         <div className="legend" aria-hidden="true">
           <span>tall: with guest freeze</span>
-          <span>less: file systems flushed</span>
+          <span>middle: file systems flushed</span>
           <span>short: neither</span>
           <span>
             <Glyph name="lock" size={10} /> held or immutable
